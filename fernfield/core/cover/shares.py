@@ -1,0 +1,91 @@
+"""Covers lie on the ground in an order, each partly hiding those under it.
+
+Every cover but the base has an *opacity* at each post, painted with the brush and held as
+16-bit integers (65,535 is solid). A cover with a rule is also there where the rule says.
+The *share* of a cover is its opacity times what the covers above let through; the base
+takes what is left. So shares add up to one by construction, and taking a cover away shows
+what lay under it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fernfield.core.errors import InvalidInput
+from fernfield.core.grid import ByteArray, FloatArray
+from fernfield.core.kernels import kernel
+
+OpacityArray = NDArray[np.uint16]
+SOLID = 65_535
+
+
+@dataclass(frozen=True, slots=True)
+class SlopeRule:
+    """A cover is there where the ground is steeper than `above_deg`, growing in over `blend_deg`.
+
+    At `above_deg` the opacity is one half.
+    """
+
+    above_deg: float
+    blend_deg: float
+
+    def __post_init__(self) -> None:
+        if not 0 <= self.above_deg <= 90:
+            raise InvalidInput(f"slope must be 0 to 90 degrees, not {self.above_deg}", "above_deg")
+        if not 0 <= self.blend_deg <= 45:
+            raise InvalidInput(f"blend must be 0 to 45 degrees, not {self.blend_deg}", "blend_deg")
+
+
+def rule_opacity(slope: FloatArray, rule: SlopeRule) -> FloatArray:
+    """Opacity that a slope rule gives, 0 to 1, from slopes in degrees."""
+    width = max(rule.blend_deg, 1e-3)
+    return np.clip((slope - rule.above_deg) / width + 0.5, 0, 1).astype(np.float32)
+
+
+def compose_shares(
+    painted: Sequence[OpacityArray | None], ruled: Sequence[FloatArray | None], shape: tuple[int, int]
+) -> FloatArray:
+    """Share of every cover at every post.
+
+    Parameters
+    ----------
+    painted, ruled : one entry for each cover above the base, lowest first
+        Painted opacity (0 to 65,535) and opacity by rule (0 to 1), each of `shape`, or
+        None where there is none. Where both are there, each hides what the other leaves.
+    shape : (rows, cols)
+
+    Returns
+    -------
+    shape (covers, rows, cols), base first; they add up to 1 at every post.
+    """
+    if len(painted) != len(ruled):
+        raise InvalidInput(f"painted and ruled must be equally long, not {len(painted)} and {len(ruled)}")
+    shares = np.zeros((len(painted) + 1, *shape), np.float32)
+    through = np.ones(shape, np.float32)
+    for i in range(len(painted) - 1, -1, -1):
+        mask, rule = painted[i], ruled[i]
+        if mask is None and rule is None:
+            continue
+        clear = np.ones(shape, np.float32)
+        if mask is not None:
+            clear *= 1 - mask.astype(np.float32) / SOLID
+        if rule is not None:
+            clear *= 1 - rule
+        left = through * clear
+        shares[i + 1] = through - left
+        through = left
+    shares[0] = through
+    return shares
+
+
+def shares_as_bytes(shares: FloatArray) -> ByteArray:
+    """Shares as 8-bit numbers that add up to exactly 255 at every post (largest remainder)."""
+    scaled = shares.astype(np.float64) * 255
+    whole = np.floor(scaled)
+    missing = np.rint(255 - whole.sum(axis=0)).astype(int)
+    rank = np.argsort(np.argsort(-(scaled - whole), axis=0, kind="stable"), axis=0, kind="stable")
+    return (whole + (rank < missing)).astype(np.uint8)

@@ -1,0 +1,159 @@
+"""From pointer samples to dabs: even steps of time along a smooth curve.
+
+The pointer reports whenever it likes. Its samples are joined by cubic Hermite pieces
+whose tangents are three-point differences (second order on uneven times), and the
+curve is walked in fixed steps of `STEP_S` from the first sample; a step in which the
+pointer goes far is split so that dabs lie no further apart than `gap` metres. What a
+stroke does therefore depends on the movement, not on how often it was reported.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from fernfield.core.errors import InvalidInput
+
+STEP_S = 1 / 60
+"""Length of one step along a stroke. [s]"""
+
+TAP_S = 0.1
+"""A stroke counts as at least this long, held where it ended: a tap does something. [s]"""
+
+MOST_DABS_A_STEP = 4096
+
+
+@dataclass(frozen=True, slots=True)
+class Sample:
+    """Where the pointer was: easting and northing [m] at a time [s]."""
+
+    x: float
+    y: float
+    seconds: float
+
+
+@dataclass(frozen=True, slots=True)
+class Dab:
+    """The brush held at (x, y) [m] for `seconds` [s]."""
+
+    x: float
+    y: float
+    seconds: float
+
+
+class Pace:
+    """Takes samples as they come and gives the dabs that are certain so far.
+
+    A piece of the curve is certain when the sample after it is known, so the dabs run one
+    sample behind until `finish`. The dabs are the same however the samples are batched.
+    """
+
+    def __init__(self, gap: float) -> None:
+        if not gap > 0:
+            raise InvalidInput(f"gap must be above 0 m, not {gap}")
+        self._gap = gap
+        self._samples: list[Sample] = []
+        self._steps_done = 0
+        self._piece = 0
+
+    def add(self, samples: Sequence[Sample]) -> list[Dab]:
+        """Dabs that became certain. Raises InvalidInput when time runs backwards."""
+        for sample in samples:
+            if self._samples and sample.seconds < self._samples[-1].seconds:
+                raise InvalidInput(
+                    f"times in a path must not run backwards: {sample.seconds} s after "
+                    f"{self._samples[-1].seconds} s",
+                    "path",
+                )
+            if self._samples and sample.seconds == self._samples[-1].seconds:
+                self._samples[-1] = sample
+            else:
+                self._samples.append(sample)
+        if len(self._samples) < 3:
+            return []
+        return self._dabs_until(self._samples[-2].seconds, whole_steps=True)
+
+    def finish(self) -> list[Dab]:
+        """The rest of the dabs, the last one shortened to where the stroke ended."""
+        if not self._samples:
+            return []
+        first, last = self._samples[0], self._samples[-1]
+        if last.seconds - first.seconds < TAP_S:
+            self._samples.append(Sample(last.x, last.y, first.seconds + TAP_S))
+        return self._dabs_until(self._samples[-1].seconds, whole_steps=False)
+
+    def _dabs_until(self, end: float, *, whole_steps: bool) -> list[Dab]:
+        dabs: list[Dab] = []
+        start = self._samples[0].seconds
+        while True:
+            begin = start + self._steps_done * STEP_S
+            until = start + (self._steps_done + 1) * STEP_S
+            if until > end:
+                if whole_steps or end - begin < 1e-9:
+                    return dabs
+                until = end
+            self._split(begin, until, dabs)
+            self._steps_done += 1
+
+    def _split(self, begin: float, until: float, dabs: list[Dab]) -> None:
+        x0, y0 = self._at(begin)
+        x1, y1 = self._at(until)
+        parts = min(MOST_DABS_A_STEP, max(1, math.ceil(math.hypot(x1 - x0, y1 - y0) / self._gap)))
+        seconds = (until - begin) / parts
+        for part in range(parts):
+            x, y = self._at(begin + (part + 0.5) * seconds)
+            dabs.append(Dab(x, y, seconds))
+
+    def _at(self, seconds: float) -> tuple[float, float]:
+        samples = self._samples
+        if len(samples) == 1:
+            return samples[0].x, samples[0].y
+        piece = min(self._piece, len(samples) - 2)
+        while piece > 0 and samples[piece].seconds > seconds:
+            piece -= 1
+        while piece < len(samples) - 2 and samples[piece + 1].seconds < seconds:
+            piece += 1
+        self._piece = piece
+        a, b = samples[piece], samples[piece + 1]
+        length = b.seconds - a.seconds
+        t = min(max((seconds - a.seconds) / length, 0.0), 1.0)
+        ax, ay = self._tangent(piece)
+        bx, by = self._tangent(piece + 1)
+        h00, h10 = (1 + 2 * t) * (1 - t) ** 2, t * (1 - t) ** 2 * length
+        h01, h11 = t * t * (3 - 2 * t), t * t * (t - 1) * length
+        return (
+            h00 * a.x + h10 * ax + h01 * b.x + h11 * bx,
+            h00 * a.y + h10 * ay + h01 * b.y + h11 * by,
+        )
+
+    def _tangent(self, i: int) -> tuple[float, float]:
+        """Velocity at sample `i` [m/s]: three-point difference; at the ends a parabola through three."""
+        s = self._samples
+        if len(s) == 2:
+            length = s[1].seconds - s[0].seconds
+            return (s[1].x - s[0].x) / length, (s[1].y - s[0].y) / length
+        mid = min(max(i, 1), len(s) - 2)
+        a, b, c = s[mid - 1], s[mid], s[mid + 1]
+        before, after = b.seconds - a.seconds, c.seconds - b.seconds
+        velocity = []
+        for pa, pb, pc in ((a.x, b.x, c.x), (a.y, b.y, c.y)):
+            one, two = (pb - pa) / before, (pc - pb) / after
+            if i < mid:
+                velocity.append(one + (one - two) * before / (before + after))
+            elif i > mid:
+                velocity.append(two + (two - one) * after / (before + after))
+            else:
+                velocity.append((one * after + two * before) / (before + after))
+        return velocity[0], velocity[1]
+
+
+def dab_gap(radius: float) -> float:
+    """How far apart dabs may lie for a brush of `radius`: an eighth of it. [m]"""
+    return radius / 8
+
+
+def dabs_of(samples: Sequence[Sample], gap: float) -> list[Dab]:
+    """All the dabs of a finished stroke."""
+    pace = Pace(gap)
+    return pace.add(samples) + pace.finish()

@@ -1,0 +1,221 @@
+"""A person on foot: how far one tick takes them, and what stops them.
+
+The walker is a disc of `BODY_M` radius that stands on a surface given as functions. The
+ground ahead is probed half a metre out: a rise steeper than the limit and higher than a
+step stops the walker, as do trunks, boulders, walls, deep water and the edge of the
+tract. Stopped by something round or long, the walker slides along it.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Protocol
+
+GRAVITY = 9.81
+"""[m/s²], standard gravity rounded."""
+
+TICK_S = 1 / 60
+BODY_M = 0.3
+EYE_M = 1.65
+PROBE_M = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Gait:
+    """What a walker can do. Speeds in m/s, slopes in degrees, lengths in metres."""
+
+    walk: float = 3.0
+    run: float = 8.0
+    steepest_deg: float = 45.0
+    step: float = 0.4
+    wade: float = 1.2
+    """Water this deep stops the walker."""
+    slowest_share: float = 0.3
+    """Share of the speed that is left just before water stops the walker."""
+
+
+@dataclass(frozen=True, slots=True)
+class Obstacle:
+    """Something that blocks: a disc (`half_width` 0) or a turned rectangle, from z0 up to z1. [m, °]"""
+
+    name: str
+    x: float
+    y: float
+    radius: float
+    z0: float
+    z1: float
+    half_width: float = 0.0
+    half_depth: float = 0.0
+    turn_deg: float = 0.0
+
+
+class Surface(Protocol):
+    """What the walker asks of the world; all in metres."""
+
+    def height(self, x: float, y: float) -> float: ...
+
+    def water(self, x: float, y: float) -> float:
+        """Depth of the water."""
+        ...
+
+    def obstacles(self, x: float, y: float, reach: float) -> Sequence[Obstacle]: ...
+
+    def holds(self, x: float, y: float) -> bool: ...
+
+
+@dataclass(frozen=True, slots=True)
+class Walker:
+    """Where a walker is: feet at (x, y, z) [m], `facing` clockwise from north [°], falling at `fall` [m/s]."""
+
+    x: float
+    y: float
+    z: float
+    facing: float = 0.0
+    fall: float = 0.0
+    speed: float = 0.0
+    slope_ahead_deg: float = 0.0
+    blocked_by: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Intent:
+    """What the walker wants: `ahead` and `aside` from -1 to 1, facing [°], and whether to run."""
+
+    ahead: float = 0.0
+    aside: float = 0.0
+    facing: float = 0.0
+    run: bool = False
+
+
+def slope_ahead(surface: Surface, x: float, y: float, east: float, north: float) -> float:
+    """Slope of the ground from (x, y) to `PROBE_M` along a unit direction; uphill is positive. [°]"""
+    rise = surface.height(x + east * PROBE_M, y + north * PROBE_M) - surface.height(x, y)
+    return math.degrees(math.atan2(rise, PROBE_M))
+
+
+def _nearest(obstacle: Obstacle, x: float, y: float) -> tuple[float, float, float]:
+    """Distance from (x, y) to the obstacle's edge (negative inside), and the way out as a unit vector."""
+    dx, dy = x - obstacle.x, y - obstacle.y
+    if obstacle.half_width <= 0:
+        away = math.hypot(dx, dy)
+        if away < 1e-9:
+            return -obstacle.radius, 1.0, 0.0
+        return away - obstacle.radius, dx / away, dy / away
+    turn = math.radians(obstacle.turn_deg)
+    sin, cos = math.sin(turn), math.cos(turn)
+    across, along = dx * cos - dy * sin, dx * sin + dy * cos
+    over_x, over_y = abs(across) - obstacle.half_width, abs(along) - obstacle.half_depth
+    if over_x <= 0 and over_y <= 0:
+        out = (math.copysign(1, across), 0.0) if over_x > over_y else (0.0, math.copysign(1, along))
+        distance = max(over_x, over_y)
+    else:
+        px, py = max(over_x, 0.0), max(over_y, 0.0)
+        distance = math.hypot(px, py)
+        out = (math.copysign(px, across) / distance, math.copysign(py, along) / distance)
+    return distance, out[0] * cos + out[1] * sin, -out[0] * sin + out[1] * cos
+
+
+def _floor(surface: Surface, x: float, y: float, z: float, step: float) -> float:
+    """Height underfoot: the ground, or the top of something low enough to stand on."""
+    top = surface.height(x, y)
+    for obstacle in surface.obstacles(x, y, BODY_M):
+        if _nearest(obstacle, x, y)[0] <= 0 and obstacle.z1 <= z + step:
+            top = max(top, obstacle.z1)
+    return top
+
+
+def tick(walker: Walker, intent: Intent, surface: Surface, gait: Gait | None = None) -> Walker:
+    """The walker one `TICK_S` later.
+
+    Parameters
+    ----------
+    walker : where the walker is now
+    intent : what is wanted; directions longer than 1 are shortened
+    surface : the world, see `Surface`
+    gait : limits; the default climbs 45°, steps 0.4 m and wades 1.2 m
+
+    Returns
+    -------
+    Walker, with `blocked_by` in words ("" when nothing does).
+    """
+    gait = gait or Gait()
+    facing = math.radians(intent.facing)
+    east = intent.ahead * math.sin(facing) + intent.aside * math.cos(facing)
+    north = intent.ahead * math.cos(facing) - intent.aside * math.sin(facing)
+    length = math.hypot(east, north)
+    look = (math.sin(facing), math.cos(facing)) if length < 1e-9 else (east / length, north / length)
+    slope = slope_ahead(surface, walker.x, walker.y, *look)
+    x, y, blocked = walker.x, walker.y, ""
+    if length >= 1e-9:
+        pace = (gait.run if intent.run else gait.walk) * min(length, 1.0)
+        depth = surface.water(walker.x, walker.y)
+        pace *= 1 - (1 - gait.slowest_share) * min(depth / gait.wade, 1.0)
+        x, y, blocked = _move(walker, look, pace * TICK_S, slope, surface, gait)
+    moved = math.hypot(x - walker.x, y - walker.y)
+    z, fall = _settle(walker, x, y, surface, gait)
+    return replace(
+        walker,
+        x=x,
+        y=y,
+        z=z,
+        facing=intent.facing % 360,
+        fall=fall,
+        speed=moved / TICK_S,
+        slope_ahead_deg=slope,
+        blocked_by=blocked,
+    )
+
+
+def _move(
+    walker: Walker,
+    look: tuple[float, float],
+    distance: float,
+    slope: float,
+    surface: Surface,
+    gait: Gait,
+) -> tuple[float, float, str]:
+    """New (x, y) and what blocked the way there, if anything."""
+    here = walker.x, walker.y
+    x, y = walker.x + look[0] * distance, walker.y + look[1] * distance
+    rise = PROBE_M * math.tan(math.radians(slope))
+    if slope > gait.steepest_deg and rise > gait.step:
+        return *here, f"a slope of {slope:.0f}° (the limit is {gait.steepest_deg:.0f}°)"
+    if not surface.holds(x, y):
+        return *here, "the edge of the tract"
+    ahead = surface.water(x, y)
+    if ahead >= gait.wade and ahead > surface.water(*here):
+        return *here, f"water {ahead:.1f} m deep (the limit is {gait.wade:.1f} m)"
+    blocked = ""
+    for obstacle in surface.obstacles(x, y, BODY_M + distance):
+        if obstacle.z1 <= walker.z + gait.step or obstacle.z0 >= walker.z + EYE_M:
+            continue
+        gap, out_east, out_north = _nearest(obstacle, x, y)
+        if gap < BODY_M:
+            blocked = obstacle.name
+            x += out_east * (BODY_M - gap)
+            y += out_north * (BODY_M - gap)
+    # Pushed out of one thing and into another: stay, rather than slip through a gap.
+    if blocked:
+        for obstacle in surface.obstacles(x, y, BODY_M):
+            if obstacle.z1 <= walker.z + gait.step or obstacle.z0 >= walker.z + EYE_M:
+                continue
+            if _nearest(obstacle, x, y)[0] < BODY_M - 1e-3:
+                return *here, blocked
+        if not surface.holds(x, y) or surface.height(x, y) > walker.z + gait.step:
+            return *here, blocked
+    return x, y, blocked
+
+
+def _settle(walker: Walker, x: float, y: float, surface: Surface, gait: Gait) -> tuple[float, float]:
+    """Height of the feet and speed of the fall after the move to (x, y)."""
+    floor = _floor(surface, x, y, walker.z, gait.step)
+    run = math.hypot(x - walker.x, y - walker.y)
+    # Going down a slope that could be climbed the feet stay on it; past that they fall.
+    clings = walker.fall == 0 and walker.z - floor <= run * math.tan(math.radians(gait.steepest_deg)) + 0.05
+    if floor >= walker.z or clings:
+        return floor, 0.0
+    fall = walker.fall + GRAVITY * TICK_S
+    z = walker.z - fall * TICK_S
+    return (floor, 0.0) if z <= floor else (z, fall)
