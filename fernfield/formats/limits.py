@@ -1,0 +1,18 @@
+"""How large a file that comes in may be."""
+
+from __future__ import annotations
+
+from fernfield.core.errors import FormatError
+
+LARGEST_IMPORT_SIDE = 8_193
+"""Most posts along one side of an elevation file. 8,193² posts take 256 MiB as float32."""
+
+
+def check_dimensions(rows: int, cols: int) -> None:
+    """Raise FormatError unless both sides are 2 to LARGEST_IMPORT_SIDE; called before any memory is taken."""
+    if not (2 <= rows <= LARGEST_IMPORT_SIDE and 2 <= cols <= LARGEST_IMPORT_SIDE):
+        raise FormatError(
+            f"an elevation file must be 2 to {LARGEST_IMPORT_SIDE} posts on each side, "
+            f"not {cols} wide and {rows} high",
+            "file",
+        )

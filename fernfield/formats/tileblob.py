@@ -1,0 +1,51 @@
+"""Tiles as bytes: byte-shuffled, then Zstandard, with a short header that says what is inside.
+
+Shuffling puts the first bytes of all numbers together, then the second ones, and so on;
+neighbouring heights differ mostly in the last bytes, which makes the rest compress well.
+"""
+
+from __future__ import annotations
+
+import struct
+from typing import Any
+
+import numpy as np
+import zstandard
+from numpy.typing import NDArray
+
+from fernfield.core.errors import FormatError
+
+_HEADER = struct.Struct("<2sBxHH")
+_MAGIC = b"F1"
+_DTYPES = {1: np.dtype("<f4"), 2: np.dtype("<u2"), 3: np.dtype("<u4")}
+_CODES = {dtype: code for code, dtype in _DTYPES.items()}
+
+
+def encode_tile(values: NDArray[Any]) -> bytes:
+    """Bytes of a 2-D array of float32, uint16 or uint32, up to 65,535 a side; lossless."""
+    dtype = values.dtype.newbyteorder("<")
+    rows, cols = values.shape
+    raw = np.ascontiguousarray(values, dtype).view(np.uint8).reshape(-1, dtype.itemsize)
+    packed = zstandard.ZstdCompressor(level=1).compress(np.ascontiguousarray(raw.T).data)
+    return _HEADER.pack(_MAGIC, _CODES[dtype], rows, cols) + packed
+
+
+def decode_tile(blob: bytes) -> NDArray[Any]:
+    """The array of `encode_tile`, writable. Raises FormatError when the bytes are damaged."""
+    try:
+        magic, code, rows, cols = _HEADER.unpack_from(blob)
+        dtype = _DTYPES[code]
+    except (struct.error, KeyError) as error:
+        raise FormatError("a stored tile is not of a known form") from error
+    if magic != _MAGIC:
+        raise FormatError(f"a stored tile must begin with {_MAGIC!r}, not {magic!r}")
+    size = rows * cols * dtype.itemsize
+    try:
+        packed = memoryview(blob)[_HEADER.size :]
+        raw = zstandard.ZstdDecompressor().decompress(packed, max_output_size=max(size, 1))
+    except zstandard.ZstdError as error:
+        raise FormatError(f"a stored tile is damaged: {error}") from error
+    if len(raw) != size:
+        raise FormatError(f"a stored tile must hold {size} bytes, not {len(raw)}")
+    planes = np.frombuffer(raw, np.uint8).reshape(dtype.itemsize, rows * cols)
+    return np.ascontiguousarray(planes.T).view(dtype).reshape(rows, cols)

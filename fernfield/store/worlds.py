@@ -1,0 +1,356 @@
+"""What is read from and written to the database: plain rows in, plain rows out."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+
+from sqlalchemy import Connection, Engine, delete, func, select, update
+from sqlalchemy.dialects.sqlite import insert
+
+from fernfield.core.errors import NotFound
+from fernfield.store.schema import entries, entry_changes, packages, revisions, tile_changes, tiles, tracts, worlds
+
+
+def now() -> str:
+    """The present time in UTC, ISO 8601."""
+    return datetime.now(UTC).isoformat(timespec="milliseconds")
+
+
+@dataclass(frozen=True, slots=True)
+class TractRow:
+    id: str
+    world_id: str
+    position: int
+    name: str
+    rows: int
+    cols: int
+    spacing_m: float
+    base_m: float
+
+
+@dataclass(frozen=True, slots=True)
+class TileAt:
+    """Which tile: of a tract, a layer, at a tile row and column."""
+
+    tract_id: str
+    layer: str
+    tile_row: int
+    tile_col: int
+
+
+@dataclass(frozen=True, slots=True)
+class Tile:
+    """A tile as it is stored: its bytes, and the lowest and highest value in them."""
+
+    blob: bytes
+    lowest: float
+    highest: float
+
+
+@dataclass(frozen=True, slots=True)
+class TileChange:
+    """A tile that a revision changed: where in the tile, what differs (XOR), and the tile afterwards."""
+
+    at: TileAt
+    row0: int
+    col0: int
+    diff: bytes
+    tile: Tile
+
+
+@dataclass(frozen=True, slots=True)
+class EntryChange:
+    """A row that a revision changed: its JSON before and after, None where it is not there."""
+
+    collection: str
+    key: str
+    before: str | None
+    after: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class RevisionRow:
+    number: int
+    made_at: str
+    sort: str
+    target: int | None
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class Revision:
+    """Everything that one step of the logbook writes, in one transaction."""
+
+    world_id: str
+    number: int
+    sort: str
+    target: int | None
+    words: str
+    command: str
+    tile_changes: Sequence[TileChange] = ()
+    entry_changes: Sequence[EntryChange] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class WorldRow:
+    id: str
+    created_at: str
+    changed_at: str
+    revision: int
+
+
+@dataclass(frozen=True, slots=True)
+class NewWorld:
+    id: str
+    tracts: Sequence[TractRow]
+    entries: Sequence[tuple[str, str, str]]
+    tiles: Iterable[tuple[TileAt, Tile]] = field(default=())
+
+
+class WorldStore:
+    """The database of worlds. Each method that writes is one transaction."""
+
+    def __init__(self, engine: Engine) -> None:
+        self.engine = engine
+
+    @contextmanager
+    def reading(self) -> Iterator[Connection]:
+        """A transaction that only reads, and sees the database as it was when it began."""
+        with self.engine.connect().execution_options(reading=True) as connection, connection.begin():
+            yield connection
+
+    # Worlds
+
+    def create(self, world: NewWorld) -> None:
+        at = now()
+        with self.engine.begin() as c:
+            c.execute(worlds.insert().values(id=world.id, created_at=at, changed_at=at, revision=0))
+            for tract in world.tracts:
+                c.execute(tracts.insert().values(**{k: getattr(tract, k) for k in TractRow.__slots__}))
+            for collection, key, body in world.entries:
+                c.execute(entries.insert().values(world_id=world.id, collection=collection, key=key, body=body))
+            for where, tile in world.tiles:
+                self._put_tile(c, where, tile)
+
+    def delete(self, world_id: str) -> None:
+        with self.engine.begin() as c:
+            if c.execute(delete(worlds).where(worlds.c.id == world_id)).rowcount == 0:
+                raise NotFound(f"there is no world {world_id!r}")
+
+    def list_worlds(self) -> list[WorldRow]:
+        with self.reading() as c:
+            rows = c.execute(select(worlds).order_by(worlds.c.changed_at.desc())).all()
+        return [WorldRow(**row._mapping) for row in rows]
+
+    def world(self, world_id: str, connection: Connection | None = None) -> WorldRow:
+        if connection is None:
+            with self.reading() as c:
+                return self.world(world_id, c)
+        row = connection.execute(select(worlds).where(worlds.c.id == world_id)).one_or_none()
+        if row is None:
+            raise NotFound(f"there is no world {world_id!r}")
+        return WorldRow(**row._mapping)
+
+    def tracts(self, world_id: str, connection: Connection | None = None) -> list[TractRow]:
+        if connection is None:
+            with self.reading() as c:
+                return self.tracts(world_id, c)
+        query = select(tracts).where(tracts.c.world_id == world_id).order_by(tracts.c.position)
+        return [TractRow(**row._mapping) for row in connection.execute(query)]
+
+    def world_of_tract(self, tract_id: str) -> str:
+        with self.reading() as c:
+            found = c.execute(select(tracts.c.world_id).where(tracts.c.id == tract_id)).scalar()
+        if found is None:
+            raise NotFound(f"there is no tract {tract_id!r}")
+        return str(found)
+
+    def entries(self, world_id: str, connection: Connection | None = None) -> list[tuple[str, str, str]]:
+        """Collection, key and JSON body of every row of a world."""
+        if connection is None:
+            with self.reading() as c:
+                return self.entries(world_id, c)
+        query = select(entries.c.collection, entries.c.key, entries.c.body).where(entries.c.world_id == world_id)
+        return [(row.collection, row.key, row.body) for row in connection.execute(query)]
+
+    # Tiles
+
+    def tile(self, at: TileAt, connection: Connection | None = None) -> bytes | None:
+        if connection is None:
+            with self.reading() as c:
+                return self.tile(at, c)
+        query = select(tiles.c.blob).where(*self._at(at))
+        return connection.execute(query).scalar()
+
+    def tile_ranges(
+        self, tract_id: str, connection: Connection | None = None
+    ) -> list[tuple[TileAt, float, float]]:
+        """Every tile of a tract that is stored, with its lowest and highest value; the others are as the tract began."""
+        if connection is None:
+            with self.reading() as c:
+                return self.tile_ranges(tract_id, c)
+        columns = ("tract_id", "layer", "tile_row", "tile_col", "lowest", "highest")
+        query = select(*(tiles.c[name] for name in columns)).where(tiles.c.tract_id == tract_id)
+        return [(TileAt(*row[:4]), row[4], row[5]) for row in connection.execute(query)]
+
+    @staticmethod
+    def _at(at: TileAt) -> tuple[object, ...]:
+        return (
+            tiles.c.tract_id == at.tract_id,
+            tiles.c.layer == at.layer,
+            tiles.c.tile_row == at.tile_row,
+            tiles.c.tile_col == at.tile_col,
+        )  # type: ignore[return-value]
+
+    @staticmethod
+    def _put_tile(c: Connection, at: TileAt, tile: Tile) -> None:
+        values = {"blob": tile.blob, "lowest": tile.lowest, "highest": tile.highest}
+        statement = insert(tiles).values(
+            tract_id=at.tract_id, layer=at.layer, tile_row=at.tile_row, tile_col=at.tile_col, **values
+        )
+        c.execute(
+            statement.on_conflict_do_update(
+                index_elements=["tract_id", "layer", "tile_row", "tile_col"], set_=values
+            )
+        )
+
+    # Revisions
+
+    def write(self, revision: Revision) -> None:
+        """Write a revision and all it changed; all of it or nothing."""
+        at = now()
+        with self.engine.begin() as c:
+            c.execute(
+                revisions.insert().values(
+                    world_id=revision.world_id,
+                    number=revision.number,
+                    made_at=at,
+                    sort=revision.sort,
+                    target=revision.target,
+                    words=revision.words,
+                    command=revision.command,
+                )
+            )
+            for change in revision.tile_changes:
+                self._put_tile(c, change.at, change.tile)
+                c.execute(
+                    tile_changes.insert().values(
+                        world_id=revision.world_id,
+                        number=revision.number,
+                        tract_id=change.at.tract_id,
+                        layer=change.at.layer,
+                        tile_row=change.at.tile_row,
+                        tile_col=change.at.tile_col,
+                        row0=change.row0,
+                        col0=change.col0,
+                        blob=change.diff,
+                    )
+                )
+            for entry in revision.entry_changes:
+                self._write_entry(c, revision.world_id, revision.number, entry)
+            c.execute(
+                update(worlds)
+                .where(worlds.c.id == revision.world_id)
+                .values(revision=revision.number, changed_at=at)
+            )
+
+    @staticmethod
+    def _write_entry(c: Connection, world_id: str, number: int, entry: EntryChange) -> None:
+        c.execute(
+            entry_changes.insert().values(
+                world_id=world_id,
+                number=number,
+                collection=entry.collection,
+                key=entry.key,
+                before=entry.before,
+                after=entry.after,
+            )
+        )
+        if entry.after is None:
+            c.execute(
+                delete(entries).where(
+                    entries.c.world_id == world_id,
+                    entries.c.collection == entry.collection,
+                    entries.c.key == entry.key,
+                )
+            )
+            return
+        statement = insert(entries).values(
+            world_id=world_id, collection=entry.collection, key=entry.key, body=entry.after
+        )
+        c.execute(
+            statement.on_conflict_do_update(
+                index_elements=["world_id", "collection", "key"], set_={"body": entry.after}
+            )
+        )
+
+    def revisions(self, world_id: str, before: int | None = None, most: int = 200) -> list[RevisionRow]:
+        """Revisions, newest first, below number `before`."""
+        query = select(*(revisions.c[name] for name in RevisionRow.__slots__)).where(
+            revisions.c.world_id == world_id
+        )
+        if before is not None:
+            query = query.where(revisions.c.number < before)
+        with self.reading() as c:
+            return [RevisionRow(*row) for row in c.execute(query.order_by(revisions.c.number.desc()).limit(most))]
+
+    def revision_words(self, world_id: str, number: int) -> str:
+        with self.reading() as c:
+            query = select(revisions.c.words).where(
+                revisions.c.world_id == world_id, revisions.c.number == number
+            )
+            return str(c.execute(query).scalar_one())
+
+    def steps(self, world_id: str) -> list[tuple[int, str, int | None]]:
+        """Number, sort and target of every revision, oldest first."""
+        query = (
+            select(revisions.c.number, revisions.c.sort, revisions.c.target)
+            .where(revisions.c.world_id == world_id)
+            .order_by(revisions.c.number)
+        )
+        with self.reading() as c:
+            return [(row.number, row.sort, row.target) for row in c.execute(query)]
+
+    def changes(self, world_id: str, number: int) -> tuple[list[tuple[TileAt, int, int, bytes]], list[EntryChange]]:
+        """What a revision changed: tiles (place, first row and column in the tile, XOR) and rows."""
+        with self.reading() as c:
+            tile_rows = c.execute(
+                select(tile_changes).where(tile_changes.c.world_id == world_id, tile_changes.c.number == number)
+            ).all()
+            entry_rows = c.execute(
+                select(entry_changes).where(
+                    entry_changes.c.world_id == world_id, entry_changes.c.number == number
+                )
+            ).all()
+        return (
+            [
+                (TileAt(r.tract_id, r.layer, r.tile_row, r.tile_col), r.row0, r.col0, r.blob)
+                for r in tile_rows
+            ],
+            [EntryChange(r.collection, r.key, r.before, r.after) for r in entry_rows],
+        )
+
+    def count_worlds(self) -> int:
+        with self.reading() as c:
+            return int(c.execute(select(func.count()).select_from(worlds)).scalar_one())
+
+    # Packages
+
+    def package(self, world_id: str) -> tuple[int, str, str] | None:
+        """Revision, time and file name of the newest package."""
+        with self.reading() as c:
+            row = c.execute(select(packages).where(packages.c.world_id == world_id)).one_or_none()
+        return None if row is None else (row.revision, row.made_at, row.file)
+
+    def set_package(self, world_id: str, revision: int, file: str) -> None:
+        at = now()
+        statement = insert(packages).values(world_id=world_id, revision=revision, made_at=at, file=file)
+        with self.engine.begin() as c:
+            c.execute(
+                statement.on_conflict_do_update(
+                    index_elements=["world_id"], set_={"revision": revision, "made_at": at, "file": file}
+                )
+            )
