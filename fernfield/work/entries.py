@@ -1,0 +1,184 @@
+"""The rows of a world that are not ground: each a small model, kept as JSON and checked when read."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, model_validator
+
+from fernfield.core.errors import FormatError
+from fernfield.core.growth.scatter import DENSEST_PER_HA
+from fernfield.core.sites.kit import KIT
+
+Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80, pattern=r"^[^\x00-\x1f]*$")]
+Key = Annotated[str, StringConstraints(pattern=r"^[a-z0-9_-]{1,40}$")]
+Elevation = Annotated[float, Field(ge=-12_000, le=12_000)]
+Bearing = Annotated[float, Field(ge=0, lt=360)]
+Colour = Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$")]
+
+
+class Row(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+class About(Row):
+    """Collection "about", key "world"."""
+
+    name: Name
+
+
+class Water(Row):
+    """Collection "water", key "sea"."""
+
+    sea_level_m: Elevation
+
+
+class Light(Row):
+    """Collection "light", key "sun". Bearing clockwise from north, height above the horizon. [°]"""
+
+    sun_bearing_deg: Bearing = 315.0
+    sun_height_deg: Annotated[float, Field(ge=1, le=90)] = 32.0
+
+
+class CoverRule(Row):
+    """The cover is there where the ground is steeper than `above_deg`, growing in over `blend_deg`."""
+
+    above_deg: Annotated[float, Field(ge=0, le=90)]
+    blend_deg: Annotated[float, Field(ge=0, le=45)] = 6.0
+
+
+class Cover(Row):
+    """Collection "covers". The base is the one with `position` 0."""
+
+    name: Name
+    colour: Colour
+    position: Annotated[int, Field(ge=0, le=31)]
+    rule: CoverRule | None = None
+
+
+class Kind(Row):
+    """One sort of plant or stone. `crown_m` and `tall_m` are those of size 1, `blocks_m` its trunk's radius. [m]"""
+
+    key: Key
+    name: Name
+    form: Literal["tree", "boulder"]
+    habit: Literal["upright", "leaning"]
+    density_per_ha: Annotated[float, Field(ge=0, le=DENSEST_PER_HA)]
+    size_min: Annotated[float, Field(gt=0, le=100)]
+    size_max: Annotated[float, Field(gt=0, le=100)]
+    crown_m: Annotated[float, Field(gt=0, le=50)]
+    tall_m: Annotated[float, Field(gt=0, le=100)]
+    blocks_m: Annotated[float, Field(ge=0, le=50)]
+    colour: Colour
+
+    @model_validator(mode="after")
+    def _smallest_first(self) -> Kind:
+        if self.size_min > self.size_max:
+            raise ValueError(
+                f"smallest size must not be above the largest, not {self.size_min} and {self.size_max}"
+            )
+        return self
+
+
+class Mix(Row):
+    """Collection "mixes": kinds that are sown together, from one seed."""
+
+    name: Name
+    seed: Annotated[int, Field(ge=0, lt=2**31)]
+    kinds: Annotated[tuple[Kind, ...], Field(min_length=1, max_length=16)]
+
+
+class Thing(Row):
+    """Collection "things": a placed piece or a start. x east, y north, `over_m` above the ground. [m, °]"""
+
+    sort: Literal["piece", "start"]
+    kit: str | None = None
+    name: Name
+    x: Annotated[float, Field(ge=0, le=1e6)]
+    y: Annotated[float, Field(ge=0, le=1e6)]
+    over_m: Annotated[float, Field(ge=-100, le=10_000)] = 0.0
+    turn_deg: Bearing = 0.0
+    team: Annotated[int, Field(ge=1, le=8)] | None = None
+    default: bool = False
+
+    @model_validator(mode="after")
+    def _fits_its_sort(self) -> Thing:
+        if self.sort == "piece" and self.kit not in KIT:
+            raise ValueError(f"kit must be one of {', '.join(KIT)}, not {self.kit!r}")
+        if self.sort == "start" and self.kit is not None:
+            raise ValueError(f"a start has no kit, not {self.kit!r}")
+        if self.sort == "piece" and self.default:
+            raise ValueError("only a start can be the default")
+        return self
+
+
+COLLECTIONS: dict[str, type[Row]] = {
+    "about": About,
+    "water": Water,
+    "light": Light,
+    "covers": Cover,
+    "mixes": Mix,
+    "things": Thing,
+}
+
+
+def parse_row(collection: str, key: str, body: str) -> Row:
+    """A stored row as its model. Raises FormatError naming the row when it does not fit."""
+    model = COLLECTIONS.get(collection)
+    if model is None:
+        raise FormatError(f"the stored collection {collection!r} is not known to this version")
+    try:
+        return model.model_validate_json(body)
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(part) for part in first["loc"])
+        raise FormatError(f"the stored row {collection}/{key} does not fit: {place}: {first['msg']}") from error
+
+
+def default_rows(name: str, sea_level_m: float) -> list[tuple[str, str, Row]]:
+    """The rows of a new world: a base cover and three more, a mix of two kinds, an afternoon sun."""
+    return [
+        ("about", "world", About(name=name)),
+        ("water", "sea", Water(sea_level_m=sea_level_m)),
+        ("light", "sun", Light()),
+        ("covers", "grass", Cover(name="Grass", colour="#9fa36c", position=0)),
+        ("covers", "earth", Cover(name="Earth", colour="#8b7357", position=1)),
+        ("covers", "path", Cover(name="Path", colour="#c9b48a", position=2)),
+        ("covers", "rock", Cover(name="Rock", colour="#a39d92", position=3, rule=CoverRule(above_deg=38))),
+        (
+            "mixes",
+            "mix",
+            Mix(
+                name="Trees and stones",
+                seed=7,
+                kinds=(
+                    Kind(
+                        key="tree",
+                        name="Tree",
+                        form="tree",
+                        habit="upright",
+                        density_per_ha=220,
+                        size_min=1.0,
+                        size_max=1.5,
+                        crown_m=2.2,
+                        tall_m=7.0,
+                        blocks_m=0.25,
+                        colour="#3f6b43",
+                    ),
+                    Kind(
+                        key="boulder",
+                        name="Boulder",
+                        form="boulder",
+                        habit="leaning",
+                        density_per_ha=25,
+                        size_min=0.6,
+                        size_max=2.0,
+                        crown_m=0.8,
+                        tall_m=1.0,
+                        blocks_m=0.7,
+                        colour="#8b877c",
+                    ),
+                ),
+            ),
+        ),
+    ]

@@ -1,0 +1,366 @@
+"""What a world shows: pictures of the plan, plants, the section, the levels, and the spot."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+
+from fernfield.core.cover.shares import SlopeRule, compose_shares, rule_opacity
+from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan
+from fernfield.core.errors import InvalidInput
+from fernfield.core.grid import ByteArray, FloatArray, Grid, Window, bilinear
+from fernfield.core.growth.scatter import HECTARE_M2, Habit, Plants, kind_seed, scatter
+from fernfield.core.light.relief import aspect_degrees, gradients, slope_degrees
+from fernfield.core.light.shadow import casters, reach_posts, shaded_by, sunlit
+from fernfield.work.entries import Kind, Mix
+from fernfield.work.layers import HEIGHT, TileCache
+from fernfield.work.world import OpenWorld, Tract
+
+FINEST_LEVEL = -2
+COARSEST_LEVEL = 7
+SINGLE_PLANTS_TO_LEVEL = 3
+NEAR_M = 10.0
+
+
+@dataclass(frozen=True, slots=True)
+class Show:
+    """What the plan shows. `contour_m` is the interval, 0 for none. [m]"""
+
+    contour_m: float = 2.0
+    water: bool = True
+    growth: bool = True
+    shadows: bool = True
+
+
+def plan_pixels(world: OpenWorld, tract: Tract, level: int, part: Window, show: Show) -> ByteArray:
+    """The plan of `part`, in pixels of `level`: RGBA of the part's shape.
+
+    A pixel of level n stands at every 2**n-th post (below 0: 2**-n pixels to a post);
+    pixel (0, 0) is on post (0, 0). Reading holds the world's lock, drawing does not.
+    """
+    if not FINEST_LEVEL <= level <= COARSEST_LEVEL:
+        raise InvalidInput(f"level must be {FINEST_LEVEL} to {COARSEST_LEVEL}, not {level}", "level")
+    fine = max(1, 2**-level) if level < 0 else 1
+    step = 2**level if level > 0 else 1
+    light, sea = world.light, world.sea_level_m
+    # The posts that the picture is drawn from: one beyond the part, two where it is refined.
+    halo = 2 if fine > 1 else 1
+    posts = Window(
+        (part.row0 // fine - halo) * step,
+        (part.col0 // fine - halo) * step,
+        (-(-part.row1 // fine) + halo) * step,
+        (-(-part.col1 // fine) + halo) * step,
+    )
+    with world.lock:
+        heights = tract.cache.read(HEIGHT, posts, step)
+        lit = _lit(tract, posts, step, light.sun_bearing_deg, light.sun_height_deg) if show.shadows else None
+        shares, colours = _shares(world, tract, posts, step, heights)
+        stamps = _stamps(world, tract, level, part) if show.growth and level <= SINGLE_PLANTS_TO_LEVEL else []
+        if show.growth and level > SINGLE_PLANTS_TO_LEVEL:
+            shares, colours = _growth_tint(world, tract, posts, step, shares, colours)
+    if lit is None:
+        lit = np.full(heights.shape, 255, np.uint8)
+    inner = slice(halo, -halo), slice(halo, -halo)
+    if fine == 1:
+        drawn = heights
+        shares, lit = shares[:, inner[0], inner[1]], lit[inner]
+    else:
+        offset = part.row0 - (part.row0 // fine) * fine, part.col0 - (part.col0 // fine) * fine
+        drawn = _refined(heights, fine, halo, (offset[0] - 1, offset[1] - 1), (part.rows + 2, part.cols + 2), cv2.INTER_CUBIC)
+        lit = _refined(lit, fine, halo, offset, part.shape, cv2.INTER_LINEAR)
+        shares = np.stack([_refined(s, fine, halo, offset, part.shape, cv2.INTER_LINEAR) for s in shares])
+    look = PlanLook(light.sun_bearing_deg, light.sun_height_deg, sea if show.water else None, show.contour_m)
+    return draw_plan(
+        drawn,
+        tract.grid.spacing * step / fine,
+        shares[:, : part.rows, : part.cols],
+        colours,
+        lit[: part.rows, : part.cols],
+        look,
+        stamps,
+        (part.row0, part.col0),
+    )
+
+
+def _refined(
+    values: Any, fine: int, halo: int, offset: tuple[int, int], shape: tuple[int, int], how: int
+) -> Any:
+    """`values` with `fine` pixels to a post; pixel (0, 0) is `offset` pixels past post (halo, halo)."""
+    matrix = np.array(
+        [[1 / fine, 0, halo + offset[1] / fine], [0, 1 / fine, halo + offset[0] / fine]], np.float64
+    )
+    return cv2.warpAffine(
+        np.ascontiguousarray(values),
+        matrix,
+        (shape[1], shape[0]),
+        flags=how | cv2.WARP_INVERSE_MAP,
+        borderMode=cv2.BORDER_REPLICATE,
+    )
+
+
+def _lit(tract: Tract, posts: Window, step: int, bearing: float, height: float) -> ByteArray:
+    cache = tract.cache
+    low, _ = cache.height_range(posts)
+    _, high = cache.height_range(tract.grid.window)
+    reach = reach_posts(high - low, tract.grid.spacing, height)
+    wide = casters(posts, bearing, reach)
+    # Beyond the tract nothing throws a shadow; keep to the steps of `posts`.
+    clip = tract.grid.window
+    up = max(0, min(posts.row0 - wide.row0, posts.row0 - clip.row0) // step)
+    left = max(0, min(posts.col0 - wide.col0, posts.col0 - clip.col0) // step)
+    down = max(0, min(wide.row1 - posts.row1, clip.row1 - posts.row1) // step)
+    right = max(0, min(wide.col1 - posts.col1, clip.col1 - posts.col1) // step)
+    wide = posts.grow(up * step, left * step, down * step, right * step)
+    lit = sunlit(cache.read(HEIGHT, wide, step), tract.grid.spacing * step, bearing, height)
+    rows, cols = -(-posts.rows // step), -(-posts.cols // step)
+    return lit[up : up + rows, left : left + cols]
+
+
+def shadow_window(world: OpenWorld, tract: Tract, window: Window) -> Window:
+    """`window` and every post whose light may change when the ground in it does."""
+    light = world.light
+    with world.lock:
+        _, high = tract.cache.height_range(window)
+        low, _ = tract.cache.height_range(tract.grid.window)
+    reach = reach_posts(high - low, tract.grid.spacing, light.sun_height_deg)
+    return tract.grid.clip(shaded_by(window, light.sun_bearing_deg, reach))
+
+
+def _shares(
+    world: OpenWorld, tract: Tract, posts: Window, step: int, heights: FloatArray
+) -> tuple[FloatArray, list[tuple[int, int, int]]]:
+    covers = world.covers()
+    slope = None
+    painted, ruled = [], []
+    for key, cover in covers[1:]:
+        layer = f"cover:{key}"
+        painted.append(None if tract.cache.blank(layer, posts) else tract.cache.read(layer, posts, step))
+        if cover.rule is None:
+            ruled.append(None)
+            continue
+        if slope is None:
+            slope = slope_degrees(heights, tract.grid.spacing * step)
+        ruled.append(rule_opacity(slope, SlopeRule(cover.rule.above_deg, cover.rule.blend_deg)))
+    return compose_shares(painted, ruled, heights.shape), [colour_of(cover.colour) for _, cover in covers]
+
+
+def colour_of(text: str) -> tuple[int, int, int]:
+    """"#rrggbb" as three numbers of 0-255."""
+    return int(text[1:3], 16), int(text[3:5], 16), int(text[5:7], 16)
+
+
+def cover_shares(world: OpenWorld, tract: Tract, window: Window) -> FloatArray:
+    """Share of every cover at every post of `window`, base first: (covers, rows, cols), adding up to 1."""
+    with world.lock:
+        wide = tract.grid.clip(window.pad(1))
+        heights = tract.cache.read(HEIGHT, wide)
+        shares, _ = _shares(world, tract, wide, 1, heights)
+    rows, cols = window.inside(wide)
+    return shares[:, rows, cols]
+
+
+# Growth
+
+
+def _kinds(world: OpenWorld) -> list[tuple[str, Mix, int, Kind]]:
+    return [(key, mix, number, kind) for key, mix in world.mixes() for number, kind in enumerate(mix.kinds)]
+
+
+def _plants(cache: TileCache, grid: Grid, key: str, mix: Mix, number: int, kind: Kind, part: Window) -> Plants | None:
+    layer = f"growth:{key}"
+    wide = grid.clip(part.pad(1))
+    if wide.empty or cache.blank(layer, wide):
+        return None
+    mask = cache.read(layer, wide)
+    habit = Habit(kind.density_per_ha, kind.size_min, kind.size_max)
+    plants = scatter(mask, wide, grid, grid.clip(part), habit, kind_seed(mix.seed, number))
+    return plants if len(plants) else None
+
+
+def _stamps(world: OpenWorld, tract: Tract, level: int, part: Window) -> list[Stamp]:
+    scale = 2.0**level
+    stamps = []
+    for key, mix, number, kind in _kinds(world):
+        reach = math.ceil(kind.crown_m * kind.size_max * 2 / tract.grid.spacing) + 1
+        posts = Window(
+            math.floor(part.row0 * scale) - reach,
+            math.floor(part.col0 * scale) - reach,
+            math.ceil(part.row1 * scale) + reach,
+            math.ceil(part.col1 * scale) + reach,
+        )
+        plants = _plants(tract.cache, tract.grid, key, mix, number, kind, posts)
+        if plants is None:
+            continue
+        cols = plants.x / tract.grid.spacing
+        rows = (tract.grid.rows - 1) - plants.y / tract.grid.spacing
+        stamps.append(
+            Stamp(
+                (cols / scale - part.col0).astype(np.float32),
+                (rows / scale - part.row0).astype(np.float32),
+                (plants.size * kind.crown_m / (tract.grid.spacing * scale)).astype(np.float32),
+                colour_of(kind.colour),
+            )
+        )
+    # Low things first, so that trees stand over stones.
+    return stamps[::-1]
+
+
+def _growth_tint(
+    world: OpenWorld,
+    tract: Tract,
+    posts: Window,
+    step: int,
+    shares: FloatArray,
+    colours: list[tuple[int, int, int]],
+) -> tuple[FloatArray, list[tuple[int, int, int]]]:
+    """From far away growth is a tint: the part of the ground that its crowns hide."""
+    for key, mix, _number, kind in _kinds(world):
+        layer = f"growth:{key}"
+        if tract.cache.blank(layer, posts):
+            continue
+        size = (kind.size_min + kind.size_max) / 2 * kind.crown_m
+        hidden = 1 - math.exp(-kind.density_per_ha / HECTARE_M2 * math.pi * size * size)
+        tint = tract.cache.read(layer, posts, step).astype(np.float32) / 65535 * np.float32(hidden)
+        shares = np.concatenate([shares * (1 - tint), tint[None]])
+        colours = [*colours, colour_of(kind.colour)]
+    return shares, colours
+
+
+@dataclass(frozen=True, slots=True)
+class StandingPlants:
+    """Plants of one kind with their feet on the ground: z [m], and the way "up" leans, east and north."""
+
+    mix: str
+    kind: Kind
+    plants: Plants
+    z: FloatArray
+    lean_east: FloatArray
+    lean_north: FloatArray
+
+
+def standing_plants(world: OpenWorld, tract: Tract, part: Window) -> list[StandingPlants]:
+    """The plants on the cells of `part`, standing on the ground as it is now.
+
+    Upright kinds lean nowhere; for leaning ones `lean_east` and `lean_north` are the
+    horizontal parts of the ground's unit normal.
+    """
+    found = []
+    part = tract.grid.clip(part)
+    if part.empty:
+        return []
+    with world.lock:
+        wide = tract.grid.clip(part.pad(2))
+        heights: FloatArray | None = None
+        for key, mix, number, kind in _kinds(world):
+            plants = _plants(tract.cache, tract.grid, key, mix, number, kind, part)
+            if plants is None:
+                continue
+            if heights is None:
+                heights = tract.cache.read(HEIGHT, wide)
+            rows = (tract.grid.rows - 1 - plants.y / tract.grid.spacing) - wide.row0
+            cols = plants.x / tract.grid.spacing - wide.col0
+            z = _bilinear_many(heights, rows, cols)
+            lean_east = lean_north = np.zeros(len(plants), np.float32)
+            if kind.habit == "leaning":
+                east, north = gradients(heights, tract.grid.spacing)
+                p, q = _bilinear_many(east, rows, cols), _bilinear_many(north, rows, cols)
+                length = np.sqrt(1 + p * p + q * q)
+                lean_east, lean_north = (-p / length).astype(np.float32), (-q / length).astype(np.float32)
+            found.append(StandingPlants(key, kind, plants, z, lean_east, lean_north))
+    return found
+
+
+def _bilinear_many(values: FloatArray, rows: Any, cols: Any) -> FloatArray:
+    r = np.clip(rows, 0, values.shape[0] - 1)
+    c = np.clip(cols, 0, values.shape[1] - 1)
+    r0 = np.minimum(r.astype(int), values.shape[0] - 2)
+    c0 = np.minimum(c.astype(int), values.shape[1] - 2)
+    fr, fc = r - r0, c - c0
+    top = values[r0, c0] * (1 - fc) + values[r0, c0 + 1] * fc
+    low = values[r0 + 1, c0] * (1 - fc) + values[r0 + 1, c0 + 1] * fc
+    return (top * (1 - fr) + low * fr).astype(np.float32)
+
+
+# Single places and lines
+
+
+def elevation_at(tract: Tract, x: float, y: float) -> float:
+    """Elevation of the ground at (x, y), between the posts. [m]"""
+    row, col = tract.grid.row_of(y), tract.grid.col_of(x)
+    r = min(max(math.floor(row), 0), tract.grid.rows - 2)
+    c = min(max(math.floor(col), 0), tract.grid.cols - 2)
+    return bilinear(tract.cache.read(HEIGHT, Window(r, c, r + 2, c + 2)), row - r, col - c)
+
+
+def spot(world: OpenWorld, tract: Tract, x: float, y: float) -> dict[str, Any]:
+    """Everything known about the point (x, y) [m]. Raises InvalidInput outside the tract."""
+    grid = tract.grid
+    if not grid.holds(x, y):
+        raise InvalidInput(
+            f"the point must be inside the tract (0 to {grid.width:g}, 0 to {grid.depth:g}), not {x:g}, {y:g}", "x"
+        )
+    with world.lock:
+        z = elevation_at(tract, x, y)
+        row, col = round(grid.row_of(y)), round(grid.col_of(x))
+        wide = grid.clip(Window(row, col, row + 1, col + 1).pad(1))
+        heights = tract.cache.read(HEIGHT, wide)
+        at = row - wide.row0, col - wide.col0
+        shares = cover_shares(world, tract, Window(row, col, row + 1, col + 1))[:, 0, 0]
+        near = sum(
+            int(np.count_nonzero(np.hypot(found.plants.x - x, found.plants.y - y) <= NEAR_M))
+            for found in standing_plants(world, tract, grid.around(x, y, NEAR_M + grid.spacing))
+        )
+    slope = float(slope_degrees(heights, grid.spacing)[at])
+    aspect = float(aspect_degrees(heights, grid.spacing)[at])
+    return {
+        "x": x,
+        "y": y,
+        "elevation_m": z,
+        "over_sea_m": z - world.sea_level_m,
+        "slope_deg": slope,
+        "slope_percent": math.tan(math.radians(slope)) * 100,
+        "aspect_deg": None if math.isnan(aspect) else aspect,
+        "water_depth_m": max(0.0, world.sea_level_m - z),
+        "covers": {cover.name: float(share) for (_, cover), share in zip(world.covers(), shares, strict=True)},
+        "growth_within_10_m": near,
+    }
+
+
+def section(world: OpenWorld, tract: Tract, y: float, x0: float, x1: float, most: int = 400) -> dict[str, Any]:
+    """The ground from west to east through the northing `y`, and as it was before the last edit. [m]"""
+    grid = tract.grid
+    row = min(max(round(grid.row_of(y)), 0), grid.rows - 1)
+    first = min(max(math.floor(grid.col_of(x0)), 0), grid.cols - 2)
+    last = min(max(math.ceil(grid.col_of(x1)) + 1, first + 2), grid.cols)
+    step = max(1, (last - first) // most)
+    window = Window(row, first, row + 1, last)
+    with world.lock:
+        ground = tract.cache.read(HEIGHT, window)[0, ::step]
+        before = world.ground_before(tract.row.id, window)[0, ::step]
+    return {
+        "y": grid.y_of(row),
+        "x0": grid.x_of(first),
+        "step_m": grid.spacing * step,
+        "ground": [round(float(v), 3) for v in ground],
+        "before": None if np.array_equal(ground, before) else [round(float(v), 3) for v in before],
+        "sea_level_m": world.sea_level_m,
+    }
+
+
+def levels(world: OpenWorld, tract: Tract, window: Window, bins: int = 48) -> dict[str, Any]:
+    """A histogram of the elevations in `window`, from at most about 128 x 128 of its posts."""
+    window = tract.grid.clip(window)
+    if window.empty:
+        window = tract.grid.window
+    step = max(1, max(window.shape) // 128)
+    with world.lock:
+        heights = tract.cache.read(HEIGHT, window, step)
+        low, high = tract.cache.height_range(tract.grid.window)
+    sea = world.sea_level_m
+    bottom, top = min(low, sea) - 2, max(high, sea) + 2
+    counts, _ = np.histogram(heights, bins=bins, range=(bottom, top))
+    return {"bottom_m": bottom, "top_m": top, "counts": counts.tolist(), "sea_level_m": sea}

@@ -1,0 +1,229 @@
+"""The application without its pages: the data folder, the worlds in it, those that are open, and the jobs."""
+
+from __future__ import annotations
+
+import fcntl
+import logging
+import secrets
+import shutil
+import threading
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from pydantic import Field
+
+from fernfield.core.checks import run_checks
+from fernfield.core.checks.finding import Finding, Standing
+from fernfield.core.errors import Conflict, NotFound
+from fernfield.core.grid import FloatArray, Grid
+from fernfield.core.light.relief import slope_degrees
+from fernfield.formats.elevation import Wanted, read_elevation
+from fernfield.store.database import answers, open_database
+from fernfield.store.worlds import NewWorld, Tile, TileAt, TractRow, WorldStore
+from fernfield.work.commands import Command
+from fernfield.work.entries import Elevation, Name, Row, default_rows
+from fernfield.work.handover import write_package
+from fernfield.work.jobs import Job, Jobs
+from fernfield.work.layers import HEIGHT, packed
+from fernfield.work.scene import elevation_at
+from fernfield.work.world import OpenWorld, Tract
+
+log = logging.getLogger("fernfield")
+
+
+class WorldSpec(Command):
+    """A new world on level ground. 256 m at 1 m are 257 posts."""
+
+    name: Name
+    width_m: float = Field(gt=0, le=200_000)
+    depth_m: float = Field(gt=0, le=200_000)
+    spacing_m: float = Field(gt=0, le=1000)
+    elevation_m: Elevation = 10.0
+    sea_level_m: Elevation = 0.0
+
+
+def new_id(prefix: str) -> str:
+    return prefix + secrets.token_hex(5)
+
+
+class Studio:
+    """One data folder. Raises Conflict when another process has it open."""
+
+    def __init__(self, data: Path) -> None:
+        self.data = data
+        for folder in (data, data / "packages", data / "incoming"):
+            folder.mkdir(parents=True, exist_ok=True)
+        self._guard = (data / "in-use").open("w")
+        try:
+            fcntl.flock(self._guard, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            self._guard.close()
+            raise Conflict(f"the data folder {data} is in use by another Fern Field") from None
+        # Uploads and half-written packages of a run that was killed.
+        for left in (*(data / "incoming").iterdir(), *(data / "packages").glob("*.part")):
+            left.unlink(missing_ok=True)
+        self.store = WorldStore(open_database(data / "fernfield.db"))
+        self.jobs = Jobs(lambda job, error: log.error("job %s failed", job.kind, exc_info=error))
+        self._open: dict[str, OpenWorld] = {}
+        self._lock = threading.Lock()
+
+    def close(self) -> None:
+        self.jobs.close()
+        self.store.engine.dispose()
+        self._guard.close()
+
+    def healthy(self) -> bool:
+        return answers(self.store.engine)
+
+    # Worlds
+
+    def world(self, world_id: str) -> OpenWorld:
+        """The open world; opened from the store when it is not. Raises NotFound."""
+        with self._lock:
+            found = self._open.get(world_id)
+            if found is None:
+                found = self._open[world_id] = OpenWorld(self.store, world_id)
+            return found
+
+    def tract(self, tract_id: str) -> tuple[OpenWorld, Tract]:
+        with self._lock:
+            for world in self._open.values():
+                if tract_id in world.tracts:
+                    return world, world.tracts[tract_id]
+        world = self.world(self.store.world_of_tract(tract_id))
+        return world, world.tract(tract_id)
+
+    def worlds(self) -> Iterator[OpenWorld]:
+        """Every world, the one changed last first."""
+        for row in self.store.list_worlds():
+            yield self.world(row.id)
+
+    def changed_at(self, world_id: str) -> str:
+        return self.store.world(world_id).changed_at
+
+    def create(
+        self,
+        spec: WorldSpec,
+        rows: Iterable[tuple[str, str, Row]] | None = None,
+        heights: FloatArray | None = None,
+        job: Job | None = None,
+    ) -> str:
+        """Make a world on level ground, or on `heights` of the spec's shape; returns its id."""
+        grid = Grid.from_extent(spec.width_m, spec.depth_m, spec.spacing_m)
+        world_id, tract_id = new_id("w"), new_id("t")
+        tract = TractRow(tract_id, world_id, 0, "Main tract", grid.rows, grid.cols, grid.spacing, spec.elevation_m)
+        first = default_rows(spec.name, spec.sea_level_m) if rows is None else rows
+
+        def tiles() -> Iterator[tuple[TileAt, Tile]]:
+            if heights is None:
+                return
+            places = list(grid.window.tiles())
+            for number, (tile_row, tile_col) in enumerate(places):
+                if job:
+                    job.step(0.5 + 0.45 * number / len(places), "Storing the ground")
+                part = heights[grid.tile_window(tile_row, tile_col).inside(grid.window)]
+                yield TileAt(tract_id, HEIGHT, tile_row, tile_col), packed(np.ascontiguousarray(part))
+
+        bodies = [(collection, key, row.model_dump_json()) for collection, key, row in first]
+        self.store.create(NewWorld(world_id, [tract], bodies, tiles()))
+        return world_id
+
+    def delete(self, world_id: str) -> None:
+        """Delete a world and its packages, for good."""
+        world = self.world(world_id)
+        with world.lock:
+            self.store.delete(world_id)
+            world.close()
+        with self._lock:
+            self._open.pop(world_id, None)
+        for package in (self.data / "packages").glob(f"{world_id}-*"):
+            package.unlink(missing_ok=True)
+
+    def start_import(self, upload: Path, name: str, wanted: Wanted, sea_level_m: float = 0.0) -> Job:
+        """Make a world from an elevation file, which is deleted afterwards; the job's result is {world}."""
+
+        def work(job: Job) -> dict[str, Any]:
+            try:
+                job.step(0.05, "Reading the file")
+                elevation = read_elevation(upload, wanted)
+                job.step(0.5, "Storing the ground")
+                rows, cols = elevation.heights.shape
+                spec = WorldSpec(
+                    name=name,
+                    width_m=(cols - 1) * elevation.spacing_m,
+                    depth_m=(rows - 1) * elevation.spacing_m,
+                    spacing_m=elevation.spacing_m,
+                    elevation_m=float(np.clip(elevation.heights.min(), -12_000, 12_000)),
+                    sea_level_m=sea_level_m,
+                )
+                return {"world": self.create(spec, heights=elevation.heights, job=job)}
+            finally:
+                upload.unlink(missing_ok=True)
+
+        return self.jobs.start("import", work)
+
+    # Handover
+
+    def start_handover(self, world_id: str) -> Job:
+        """Write the package of a world as it is now; the job's result is {revision, file}."""
+        self.world(world_id)
+
+        def work(job: Job) -> dict[str, Any]:
+            with self.store.reading() as snapshot:
+                world = OpenWorld(self.store, world_id, snapshot)
+                name = f"{world_id}-r{world.revision}.zip"
+                path = self.data / "packages" / name
+                write_package(world, path, job.step)
+            self.store.set_package(world_id, world.revision, name)
+            for old in (self.data / "packages").glob(f"{world_id}-*.zip"):
+                if old.name != name:
+                    old.unlink(missing_ok=True)
+            return {"revision": world.revision, "file": f"/api/worlds/{world_id}/handover.zip"}
+
+        return self.jobs.start("handover", work, world_id)
+
+    def package(self, world_id: str) -> tuple[int, str, Path]:
+        """Revision, time and file of the newest package. Raises NotFound when there is none."""
+        self.store.world(world_id)
+        found = self.store.package(world_id)
+        if found is None:
+            raise NotFound("this world has not been handed over yet: POST …/handover makes a package")
+        path = self.data / "packages" / found[2]
+        if not path.exists():
+            raise NotFound("the package is missing from the data folder: hand the world over again")
+        return found[0], found[1], path
+
+    def copy_package(self, world_id: str, to: Path) -> None:
+        shutil.copyfile(self.package(world_id)[2], to)
+
+    # Checks
+
+    def check(self, world_id: str) -> list[Finding]:
+        """What the checks find in a world, and whether its package is older than it."""
+        world = self.world(world_id)
+        tract = world.first_tract
+        standing = []
+        with world.lock:
+            for _key, thing in world.things():
+                around = tract.grid.around(thing.x, thing.y, 2 * tract.grid.spacing)
+                slope = slope_degrees(tract.cache.read(HEIGHT, around), tract.grid.spacing)
+                ground = elevation_at(tract, thing.x, thing.y)
+                standing.append(
+                    Standing(
+                        thing.name,
+                        thing.sort,
+                        thing.x,
+                        thing.y,
+                        max(0.0, world.sea_level_m - ground - thing.over_m),
+                        float(slope[slope.shape[0] // 2, slope.shape[1] // 2]),
+                        thing.default,
+                    )
+                )
+        found = run_checks(standing)
+        package = self.store.package(world_id)
+        if package is not None and package[0] < world.revision:
+            words = f"The package was made from r{package[0]}; the world is at r{world.revision}."
+            found.append(Finding("package age", words, "Hand the world over again.", False))
+        return found

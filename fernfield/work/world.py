@@ -1,0 +1,456 @@
+"""The open world: the one place where edits are applied, written and told.
+
+Every edit takes the world's lock, changes the cached tiles and rows, writes one revision
+in one transaction, and only then is acknowledged. When writing fails, memory is put back
+as it was.
+"""
+
+from __future__ import annotations
+
+import json
+import threading
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from contextlib import nullcontext
+from typing import TypeVar
+
+import numpy as np
+from sqlalchemy import Connection
+
+from fernfield.core.errors import Conflict, NotFound
+from fernfield.core.grid import NOWHERE, Grid, Window
+from fernfield.core.ground.pace import Sample
+from fernfield.store.worlds import EntryChange, Revision, TileAt, TileChange, TractRow, WorldStore
+from fernfield.work.commands import Command, Edit, Stroke, StrokeStart
+from fernfield.work.edits import plan_edit
+from fernfield.work.entries import About, Cover, Light, Mix, Row, Thing, Water, parse_row
+from fernfield.work.events import Event, Gone, Listener, Moved, Revised
+from fernfield.work.history import UndoOrder, difference, swap_in_place
+from fernfield.work.layers import HEIGHT, Place, TileCache, packed
+from fernfield.work.strokes import InTheWay, StrokeRun, mask_layers
+
+PATIENCE_S = 30.0
+"""How long an edit waits for a stroke that is being drawn in the same place."""
+
+R = TypeVar("R", bound=Row)
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What an edit came to: its revision, the posts that changed, and volumes where ground moved. [m³]"""
+
+    revision: int
+    window: Window
+    cut_m3: float = 0.0
+    fill_m3: float = 0.0
+
+
+@dataclass
+class Tract:
+    row: TractRow
+    grid: Grid
+    cache: TileCache
+
+
+class OpenWorld:
+    """A world in memory. Methods may be called from any thread."""
+
+    def __init__(self, store: WorldStore, world_id: str, snapshot: Connection | None = None) -> None:
+        """Open a world of `store`; with `snapshot`, as that reading transaction sees it, to read only."""
+        self.id = world_id
+        self.lock = threading.RLock()
+        self._freed = threading.Condition(self.lock)
+        self._store = store
+        self._listeners: list[Listener] = []
+        self._holds: dict[tuple[str, Place], StrokeRun] = {}
+        self._last_ground: dict[tuple[str, Place], np.ndarray] = {}
+        self.closed = False
+        with nullcontext(snapshot) if snapshot is not None else store.reading() as c:
+            self.revision = store.world(world_id, c).revision
+            self.tracts = {
+                row.id: self._open_tract(row, store.tile_ranges(row.id, c), snapshot)
+                for row in store.tracts(world_id, c)
+            }
+            self.rows: dict[tuple[str, str], Row] = {
+                (collection, key): parse_row(collection, key, body)
+                for collection, key, body in store.entries(world_id, c)
+            }
+        self._order = UndoOrder(store.steps(world_id))
+
+    def _open_tract(
+        self, row: TractRow, ranges: Sequence[tuple[TileAt, float, float]], snapshot: Connection | None
+    ) -> Tract:
+        grid = Grid(row.rows, row.cols, row.spacing_m)
+
+        def load(place: Place) -> bytes | None:
+            return self._store.tile(TileAt(row.id, *place), snapshot)
+
+        known = {(at.layer, at.tile_row, at.tile_col): (low, high) for at, low, high in ranges}
+        return Tract(row, grid, TileCache(grid, row.base_m, load, known))
+
+    # Reading
+
+    def tract(self, tract_id: str) -> Tract:
+        try:
+            return self.tracts[tract_id]
+        except KeyError:
+            raise NotFound(f"there is no tract {tract_id!r} in this world") from None
+
+    @property
+    def first_tract(self) -> Tract:
+        return next(iter(self.tracts.values()))
+
+    def row(self, model: type[R], collection: str, key: str) -> R:
+        found = self.rows.get((collection, key))
+        if not isinstance(found, model):
+            known = ", ".join(k for c, k in self.rows if c == collection) or "none"
+            raise NotFound(f"there is no {key!r} among the {collection} of this world; there is {known}")
+        return found
+
+    @property
+    def name(self) -> str:
+        return self.row(About, "about", "world").name
+
+    @property
+    def sea_level_m(self) -> float:
+        return self.row(Water, "water", "sea").sea_level_m
+
+    @property
+    def light(self) -> Light:
+        return self.row(Light, "light", "sun")
+
+    def covers(self) -> list[tuple[str, Cover]]:
+        """Key and cover, the base first."""
+        found = [(k, r) for (c, k), r in self.rows.items() if c == "covers" and isinstance(r, Cover)]
+        return sorted(found, key=lambda pair: pair[1].position)
+
+    def mixes(self) -> list[tuple[str, Mix]]:
+        return [(k, r) for (c, k), r in sorted(self.rows.items()) if c == "mixes" and isinstance(r, Mix)]
+
+    def things(self) -> list[tuple[str, Thing]]:
+        return [(k, r) for (c, k), r in sorted(self.rows.items()) if c == "things" and isinstance(r, Thing)]
+
+    @property
+    def can_undo(self) -> bool:
+        return self._order.next_undo is not None
+
+    @property
+    def can_redo(self) -> bool:
+        return self._order.next_redo is not None
+
+    def ground_before(self, tract_id: str, window: Window) -> np.ndarray:
+        """The ground of `window` as it was before the last edit of the ground, or the stroke under way."""
+        with self.lock:
+            tract = self.tract(tract_id)
+            window = tract.grid.clip(window)
+            values = tract.cache.read(HEIGHT, window)
+            older: dict[Place, np.ndarray] = {p: v for (t, p), v in self._last_ground.items() if t == tract_id}
+            live = [run for run in self._holds.values() if run.tract_id == tract_id and run.start.tool]
+            for run in live:
+                older.update({p: v for p, v in run.before.items() if p[0] == HEIGHT})
+            for (_layer, tile_row, tile_col), was in older.items():
+                whole = tract.grid.tile_window(tile_row, tile_col)
+                part = whole.meet(window)
+                if not part.empty:
+                    values[part.inside(window)] = was[part.inside(whole)]
+            return values
+
+    # Listening
+
+    def listen(self, listener: Listener) -> Callable[[], None]:
+        """Hear every event from now on; call what is returned to stop. Called under the lock: be quick."""
+        with self.lock:
+            self._listeners.append(listener)
+
+        def stop() -> None:
+            with self.lock:
+                if listener in self._listeners:
+                    self._listeners.remove(listener)
+
+        return stop
+
+    def _tell(self, event: Event) -> None:
+        for listener in list(self._listeners):
+            listener(event)
+
+    def close(self) -> None:
+        """The world was deleted: nothing can be done to it any more."""
+        with self.lock:
+            self.closed = True
+            self._tell(Gone())
+
+    def _check_open(self) -> None:
+        if self.closed:
+            raise NotFound(f"world {self.id!r} was deleted")
+
+    # Strokes
+
+    def begin_stroke(self, tract_id: str, start: StrokeStart) -> StrokeRun:
+        """Begin a stroke; nothing changes yet. Raises for a cover, mix or tract that is not there."""
+        with self.lock:
+            self._check_open()
+            layers = mask_layers(start, [k for k, _ in self.covers()], [k for k, _ in self.mixes()])
+            return StrokeRun(tract_id, self.tract(tract_id).cache, start, layers, self._holds)
+
+    def extend_stroke(self, run: StrokeRun, samples: Sequence[Sample]) -> Window:
+        """Draw more of a stroke. While an earlier stroke is in the way, the samples are only kept."""
+        with self.lock:
+            self._check_open()
+            if run.ended:
+                raise Conflict("the stroke has already ended")
+            if run.waits_for is not None:
+                run.samples.extend(samples)
+                if not run.waits_for.ended:
+                    return NOWHERE
+                run.waits_for = None
+                return self._draw(run, run.replay, run.replay)
+            return self._draw(run, lambda: run.add(samples), run.replay)
+
+    def _draw(self, run: StrokeRun, action: Callable[[], Window], again: Callable[[], Window]) -> Window:
+        """Do `action`; when later strokes are in the way take them back and do `again`."""
+        while True:
+            try:
+                window = action()
+            except InTheWay as meeting:
+                older = [other for other in meeting.others if other.serial < run.serial]
+                if older:
+                    self._moved(run, run.roll_back())
+                    run.waits_for = older[0]
+                    return NOWHERE
+                for other in meeting.others:
+                    self._moved(other, other.roll_back())
+                    other.waits_for = run
+                # The dabs before the one that failed are in; begin again from the samples.
+                self._moved(run, run.roll_back())
+                action = again
+                continue
+            self._moved(run, window)
+            return window
+
+    def _moved(self, run: StrokeRun, window: Window) -> None:
+        if not window.empty:
+            self._tell(Moved(run.tract_id, run.layer_moved, window))
+
+    def abandon_stroke(self, run: StrokeRun) -> None:
+        """Take a stroke back as if it had never begun."""
+        with self._freed:
+            if not run.ended:
+                self._moved(run, run.roll_back())
+                run.ended = True
+                self._freed.notify_all()
+
+    def finish_stroke(self, run: StrokeRun) -> Outcome:
+        """Draw the rest, write the revision, and let the ground go. Waits for a stroke in the way.
+
+        Raises Conflict when that takes longer than PATIENCE_S; the stroke is then taken back.
+        """
+        with self._freed:
+            self._check_open()
+            if run.ended:
+                raise Conflict("the stroke has already ended")
+            try:
+                self._finish_drawing(run)
+                return self._commit_stroke(run)
+            except BaseException:
+                self._moved(run, run.roll_back())
+                raise
+            finally:
+                run.ended = True
+                self._freed.notify_all()
+
+    def _finish_drawing(self, run: StrokeRun) -> None:
+        until = time.monotonic() + PATIENCE_S
+        drawn = False
+        while not drawn:
+            while run.waits_for is not None:
+                if run.waits_for.ended:
+                    run.waits_for = None
+                    self._draw(run, run.replay, run.replay)
+                elif not self._freed.wait(until - time.monotonic()):
+                    raise Conflict("another stroke is being drawn in the same place; this one was not kept")
+            self._draw(run, run.finish, run.replay_whole)
+            drawn = run.waits_for is None
+
+    def _commit_stroke(self, run: StrokeRun) -> Outcome:
+        tract = self.tract(run.tract_id)
+        area = tract.grid.spacing**2
+        changes, window, cut, fill = [], NOWHERE, 0.0, 0.0
+        for place, part in run.dirty.items():
+            whole = tract.grid.tile_window(place[1], place[2])
+            here = part.shifted(-whole.row0, -whole.col0)
+            was, tile = run.before[place], tract.cache.tile(place)
+            diff = difference(was, tile, here)
+            if diff is None:
+                continue
+            window = window.join(part)
+            changes.append(
+                TileChange(TileAt(run.tract_id, *place), here.row0, here.col0, diff, packed(tile))
+            )
+            if place[0] == HEIGHT:
+                box = here.inside(Window(0, 0, *tile.shape))
+                rise = tile[box].astype(np.float64) - was[box]
+                fill += float(rise[rise > 0].sum()) * area
+                cut -= float(rise[rise < 0].sum()) * area
+        if not changes:
+            run.roll_back()
+            return Outcome(self.revision, NOWHERE)
+        path = [(s.x, s.y, s.seconds) for s in run.samples]
+        command = Stroke(**run.start.model_dump(), path=path or [(0, 0, 0)])
+        number = self._write("edit", None, stroke_words(run.start, cut, fill), command, changes, ())
+        ground = {(run.tract_id, p): v for p, v in run.before.items() if p[0] == HEIGHT and p in run.dirty}
+        if ground:
+            self._last_ground = ground
+        run.let_go()
+        return Outcome(number, window, cut, fill)
+
+    def stroke(self, tract_id: str, stroke: Stroke) -> Outcome:
+        """A whole stroke at once."""
+        start = StrokeStart(**stroke.model_dump(exclude={"path", "do"}))
+        run = self.begin_stroke(tract_id, start)
+        try:
+            self.extend_stroke(run, [Sample(*point) for point in stroke.path])
+        except BaseException:
+            self.abandon_stroke(run)
+            raise
+        return self.finish_stroke(run)
+
+    # Other edits
+
+    def edit(self, command: Edit) -> Outcome:
+        """Change rows: names, water, light, covers, mixes, pieces and starts."""
+        with self.lock:
+            self._check_open()
+            words, moves = plan_edit(command, self)
+            changes = [
+                EntryChange(
+                    collection,
+                    key,
+                    self.rows[collection, key].model_dump_json() if (collection, key) in self.rows else None,
+                    row.model_dump_json() if row is not None else None,
+                )
+                for (collection, key), row in moves.items()
+                if self.rows.get((collection, key)) != row
+            ]
+            if not changes:
+                return Outcome(self.revision, NOWHERE)
+            number = self._write("edit", None, words, command, (), changes)
+            return Outcome(number, NOWHERE)
+
+    def undo(self) -> Outcome:
+        """Take the newest edit back that still stands. Raises Conflict when there is none."""
+        return self._turn("undo")
+
+    def redo(self) -> Outcome:
+        """Make the edit again that was undone last. Raises Conflict when there is none."""
+        return self._turn("redo")
+
+    def _turn(self, sort: str) -> Outcome:
+        with self._freed:
+            self._check_open()
+            until = time.monotonic() + PATIENCE_S
+            while True:
+                target = self._order.next_undo if sort == "undo" else self._order.next_redo
+                if target is None:
+                    raise Conflict(f"there is nothing to {sort}")
+                tiles, entries = self._store.changes(self.id, target)
+                held = {(at.tract_id, (at.layer, at.tile_row, at.tile_col)) for at, *_ in tiles} & set(self._holds)
+                if not held:
+                    break
+                if not self._freed.wait(until - time.monotonic()):
+                    raise Conflict(f"a stroke is being drawn where the {sort} would work; nothing was changed")
+            if sort == "undo":
+                entries = [EntryChange(e.collection, e.key, e.after, e.before) for e in entries]
+            words = f"{'Undid' if sort == 'undo' else 'Redid'} r{target}: {self._store.revision_words(self.id, target)}"
+            return self._swap(sort, target, words, tiles, entries)
+
+    def _swap(
+        self,
+        sort: str,
+        target: int,
+        words: str,
+        tiles: Sequence[tuple[TileAt, int, int, bytes]],
+        entries: Sequence[EntryChange],
+    ) -> Outcome:
+        swapped: list[tuple[TileAt, int, int, bytes]] = []
+        changes, windows = [], {}
+        try:
+            for at, row0, col0, diff in tiles:
+                tract = self.tract(at.tract_id)
+                place = (at.layer, at.tile_row, at.tile_col)
+                tile = tract.cache.tile(place)
+                tract.cache.pin(place)
+                part = swap_in_place(tile, row0, col0, diff)
+                swapped.append((at, row0, col0, diff))
+                whole = tract.grid.tile_window(at.tile_row, at.tile_col)
+                window = part.shifted(whole.row0, whole.col0)
+                sort_of_layer = at.layer.split(":")[0]
+                old = windows.get((at.tract_id, sort_of_layer), NOWHERE)
+                windows[at.tract_id, sort_of_layer] = old.join(window)
+                changes.append(TileChange(at, row0, col0, diff, packed(tile)))
+            number = self._write(sort, target, words, None, changes, entries)
+        except BaseException:
+            for at, row0, col0, diff in swapped:
+                swap_in_place(self.tract(at.tract_id).cache.tile((at.layer, at.tile_row, at.tile_col)), row0, col0, diff)
+            raise
+        finally:
+            for at, *_ in swapped:
+                self.tract(at.tract_id).cache.unpin((at.layer, at.tile_row, at.tile_col))
+        self._last_ground = {}
+        joined = NOWHERE
+        for (tract_id, layer), window in windows.items():
+            joined = joined.join(window)
+            self._tell(Moved(tract_id, layer, window))
+        return Outcome(number, joined)
+
+    # Writing
+
+    def _write(
+        self,
+        sort: str,
+        target: int | None,
+        words: str,
+        command: Command | None,
+        tile_changes: Sequence[TileChange],
+        entry_changes: Sequence[EntryChange],
+    ) -> int:
+        number = self.revision + 1
+        rows = {
+            (e.collection, e.key): parse_row(e.collection, e.key, e.after) if e.after is not None else None
+            for e in entry_changes
+        }
+        self._store.write(
+            Revision(
+                self.id,
+                number,
+                sort,
+                target,
+                words,
+                command.model_dump_json(exclude_none=True) if command else json.dumps({"do": sort}),
+                tile_changes,
+                entry_changes,
+            )
+        )
+        self.revision = number
+        self._order.note(number, sort, target)
+        for change in tile_changes:
+            at = change.at
+            place = (at.layer, at.tile_row, at.tile_col)
+            self.tract(at.tract_id).cache.ranges[place] = change.tile.lowest, change.tile.highest
+        for place, row in rows.items():
+            if row is None:
+                self.rows.pop(place, None)
+            else:
+                self.rows[place] = row
+        self._tell(Revised(number, words, tuple(sorted({c for c, _ in rows}))))
+        return number
+
+
+def stroke_words(start: StrokeStart, cut_m3: float, fill_m3: float) -> str:
+    """What a stroke did, for the logbook."""
+    label = start.tool.replace("_", " ").capitalize()
+    what = f" {start.cover or start.mix}" if start.cover or start.mix else ""
+    volumes = [f"{name} {value:,.0f} m³" for name, value in (("cut", cut_m3), ("fill", fill_m3)) if value >= 0.5]
+    return f"{label}{what}, radius {start.radius_m:g} m" + (f": {', '.join(volumes)}" if volumes else "")
+
+
