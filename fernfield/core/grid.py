@@ -139,9 +139,7 @@ class Grid:
         for name, extent in (("depth", depth), ("width", width)):
             cells = extent / spacing
             if not math.isfinite(cells) or abs(cells - round(cells)) > 1e-3 or round(cells) < 1:
-                raise GridError(
-                    f"{name} must be a whole number of spacings ({spacing} m), not {extent} m", f"{name}_m"
-                )
+                raise GridError(f"{name} must be a whole number of spacings ({spacing} m), not {extent} m", f"{name}_m")
             if round(cells) + 1 > LARGEST_SIDE:
                 raise GridError(
                     f"{name} at this spacing makes {round(cells) + 1} posts; at most {LARGEST_SIDE} are allowed",
@@ -198,9 +196,7 @@ class Grid:
 
     def tile_window(self, tile_row: int, tile_col: int) -> Window:
         """The posts of one tile; smaller at the east and south edge."""
-        return self.clip(
-            Window(tile_row * TILE, tile_col * TILE, (tile_row + 1) * TILE, (tile_col + 1) * TILE)
-        )
+        return self.clip(Window(tile_row * TILE, tile_col * TILE, (tile_row + 1) * TILE, (tile_col + 1) * TILE))
 
 
 def bilinear(values: Array, row: float, col: float) -> float:
@@ -212,4 +208,4 @@ def bilinear(values: Array, row: float, col: float) -> float:
     fr, fc = row - r, col - c
     top = float(values[r, c]) * (1 - fc) + float(values[r, c + 1]) * fc
     low = float(values[r + 1, c]) * (1 - fc) + float(values[r + 1, c + 1]) * fc
-    return top * (1 - fr) + low * fr
+    return float(top * (1 - fr) + low * fr)

@@ -87,7 +87,9 @@ def read_asc(path: Path) -> AscGrid:
         header = _read_header(file)
         for key in ("ncols", "nrows", "cellsize"):
             if key not in header:
-                raise FormatError(f"the header of the grid must have {key}; it has {', '.join(header) or 'nothing'}", "file")
+                raise FormatError(
+                    f"the header of the grid must have {key}; it has {', '.join(header) or 'nothing'}", "file"
+                )
         cols, rows, spacing = header["ncols"], header["nrows"], header["cellsize"]
         if not (math.isfinite(cols) and math.isfinite(rows) and cols == int(cols) and rows == int(rows)):
             raise FormatError(f"ncols and nrows must be whole numbers, not {cols} and {rows}", "file")

@@ -12,7 +12,6 @@ def check_dimensions(rows: int, cols: int) -> None:
     """Raise FormatError unless both sides are 2 to LARGEST_IMPORT_SIDE; called before any memory is taken."""
     if not (2 <= rows <= LARGEST_IMPORT_SIDE and 2 <= cols <= LARGEST_IMPORT_SIDE):
         raise FormatError(
-            f"an elevation file must be 2 to {LARGEST_IMPORT_SIDE} posts on each side, "
-            f"not {cols} wide and {rows} high",
+            f"an elevation file must be 2 to {LARGEST_IMPORT_SIDE} posts on each side, not {cols} wide and {rows} high",
             "file",
         )

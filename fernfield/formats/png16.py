@@ -31,9 +31,7 @@ def read_png(path: Path, lowest_m: float, highest_m: float) -> FloatArray:
     any memory is taken) or elevations out of order.
     """
     if not (math.isfinite(lowest_m) and math.isfinite(highest_m) and lowest_m < highest_m):
-        raise FormatError(
-            f"lowest_m must be finite and below highest_m, not {lowest_m} and {highest_m}", "lowest_m"
-        )
+        raise FormatError(f"lowest_m must be finite and below highest_m, not {lowest_m} and {highest_m}", "lowest_m")
     with path.open("rb") as file:
         head = file.read(33)
     if len(head) < 33 or head[12:16] != b"IHDR":

@@ -17,7 +17,7 @@ from fernfield.core.errors import FormatError
 
 _HEADER = struct.Struct("<2sBxHH")
 _MAGIC = b"F1"
-_DTYPES = {1: np.dtype("<f4"), 2: np.dtype("<u2"), 3: np.dtype("<u4")}
+_DTYPES: dict[int, np.dtype[Any]] = {1: np.dtype("<f4"), 2: np.dtype("<u2"), 3: np.dtype("<u4")}
 _CODES = {dtype: code for code, dtype in _DTYPES.items()}
 
 
@@ -25,7 +25,7 @@ def encode_tile(values: NDArray[Any]) -> bytes:
     """Bytes of a 2-D array of float32, uint16 or uint32, up to 65,535 a side; lossless."""
     dtype = values.dtype.newbyteorder("<")
     rows, cols = values.shape
-    raw = np.ascontiguousarray(values, dtype).view(np.uint8).reshape(-1, dtype.itemsize)
+    raw = np.frombuffer(np.ascontiguousarray(values, dtype), np.uint8).reshape(-1, dtype.itemsize)
     packed = zstandard.ZstdCompressor(level=1).compress(np.ascontiguousarray(raw.T).data)
     return _HEADER.pack(_MAGIC, _CODES[dtype], rows, cols) + packed
 

@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
-from sqlalchemy import Connection, Engine, delete, func, select, update
+from sqlalchemy import ColumnElement, Connection, Engine, delete, func, select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from fernfield.core.errors import NotFound
@@ -185,10 +185,8 @@ class WorldStore:
         query = select(tiles.c.blob).where(*self._at(at))
         return connection.execute(query).scalar()
 
-    def tile_ranges(
-        self, tract_id: str, connection: Connection | None = None
-    ) -> list[tuple[TileAt, float, float]]:
-        """Every tile of a tract that is stored, with its lowest and highest value; the others are as the tract began."""
+    def tile_ranges(self, tract_id: str, connection: Connection | None = None) -> list[tuple[TileAt, float, float]]:
+        """Every stored tile of a tract with its lowest and highest value; the others are as the tract began."""
         if connection is None:
             with self.reading() as c:
                 return self.tile_ranges(tract_id, c)
@@ -197,13 +195,13 @@ class WorldStore:
         return [(TileAt(*row[:4]), row[4], row[5]) for row in connection.execute(query)]
 
     @staticmethod
-    def _at(at: TileAt) -> tuple[object, ...]:
+    def _at(at: TileAt) -> tuple[ColumnElement[bool], ...]:
         return (
             tiles.c.tract_id == at.tract_id,
             tiles.c.layer == at.layer,
             tiles.c.tile_row == at.tile_row,
             tiles.c.tile_col == at.tile_col,
-        )  # type: ignore[return-value]
+        )
 
     @staticmethod
     def _put_tile(c: Connection, at: TileAt, tile: Tile) -> None:
@@ -212,9 +210,7 @@ class WorldStore:
             tract_id=at.tract_id, layer=at.layer, tile_row=at.tile_row, tile_col=at.tile_col, **values
         )
         c.execute(
-            statement.on_conflict_do_update(
-                index_elements=["tract_id", "layer", "tile_row", "tile_col"], set_=values
-            )
+            statement.on_conflict_do_update(index_elements=["tract_id", "layer", "tile_row", "tile_col"], set_=values)
         )
 
     # Revisions
@@ -252,9 +248,7 @@ class WorldStore:
             for entry in revision.entry_changes:
                 self._write_entry(c, revision.world_id, revision.number, entry)
             c.execute(
-                update(worlds)
-                .where(worlds.c.id == revision.world_id)
-                .values(revision=revision.number, changed_at=at)
+                update(worlds).where(worlds.c.id == revision.world_id).values(revision=revision.number, changed_at=at)
             )
 
     @staticmethod
@@ -289,9 +283,7 @@ class WorldStore:
 
     def revisions(self, world_id: str, before: int | None = None, most: int = 200) -> list[RevisionRow]:
         """Revisions, newest first, below number `before`."""
-        query = select(*(revisions.c[name] for name in RevisionRow.__slots__)).where(
-            revisions.c.world_id == world_id
-        )
+        query = select(*(revisions.c[name] for name in RevisionRow.__slots__)).where(revisions.c.world_id == world_id)
         if before is not None:
             query = query.where(revisions.c.number < before)
         with self.reading() as c:
@@ -299,9 +291,7 @@ class WorldStore:
 
     def revision_words(self, world_id: str, number: int) -> str:
         with self.reading() as c:
-            query = select(revisions.c.words).where(
-                revisions.c.world_id == world_id, revisions.c.number == number
-            )
+            query = select(revisions.c.words).where(revisions.c.world_id == world_id, revisions.c.number == number)
             return str(c.execute(query).scalar_one())
 
     def steps(self, world_id: str) -> list[tuple[int, str, int | None]]:
@@ -321,15 +311,10 @@ class WorldStore:
                 select(tile_changes).where(tile_changes.c.world_id == world_id, tile_changes.c.number == number)
             ).all()
             entry_rows = c.execute(
-                select(entry_changes).where(
-                    entry_changes.c.world_id == world_id, entry_changes.c.number == number
-                )
+                select(entry_changes).where(entry_changes.c.world_id == world_id, entry_changes.c.number == number)
             ).all()
         return (
-            [
-                (TileAt(r.tract_id, r.layer, r.tile_row, r.tile_col), r.row0, r.col0, r.blob)
-                for r in tile_rows
-            ],
+            [(TileAt(r.tract_id, r.layer, r.tile_row, r.tile_col), r.row0, r.col0, r.blob) for r in tile_rows],
             [EntryChange(r.collection, r.key, r.before, r.after) for r in entry_rows],
         )
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -61,7 +62,7 @@ class Stroke(StrokeStart):
     @model_validator(mode="after")
     def _time_runs_forward(self) -> Stroke:
         times = [point[2] for point in self.path]
-        for before, after in zip(times, times[1:], strict=False):
+        for before, after in itertools.pairwise(times):
             if after < before:
                 raise ValueError(f"times in a path must not run backwards: {after} s after {before} s")
         if times[-1] - times[0] > LONGEST_STROKE_S:

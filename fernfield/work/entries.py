@@ -74,9 +74,7 @@ class Kind(Row):
     @model_validator(mode="after")
     def _smallest_first(self) -> Kind:
         if self.size_min > self.size_max:
-            raise ValueError(
-                f"smallest size must not be above the largest, not {self.size_min} and {self.size_max}"
-            )
+            raise ValueError(f"smallest size must not be above the largest, not {self.size_min} and {self.size_max}")
         return self
 
 

@@ -91,9 +91,7 @@ class TileCache:
 
     def blank(self, layer: str, window: Window) -> bool:
         """Whether nothing was ever written on this layer in `window`."""
-        return not any(
-            self.ranges.get((layer, *tile), (0.0, 0.0))[1] > 0 for tile in self.grid.clip(window).tiles()
-        )
+        return not any(self.ranges.get((layer, *tile), (0.0, 0.0))[1] > 0 for tile in self.grid.clip(window).tiles())
 
     def widen_range(self, place: Place, values: NDArray[Any]) -> None:
         """`values` were written into a tile: its range takes them in (it may stay too wide until a commit)."""

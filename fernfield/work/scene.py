@@ -9,7 +9,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from fernfield.core.cover.shares import SlopeRule, compose_shares, rule_opacity
+from fernfield.core.cover.shares import OpacityArray, SlopeRule, compose_shares, rule_opacity
 from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import ByteArray, FloatArray, Grid, Window, bilinear
@@ -70,7 +70,9 @@ def plan_pixels(world: OpenWorld, tract: Tract, level: int, part: Window, show: 
         shares, lit = shares[:, inner[0], inner[1]], lit[inner]
     else:
         offset = part.row0 - (part.row0 // fine) * fine, part.col0 - (part.col0 // fine) * fine
-        drawn = _refined(heights, fine, halo, (offset[0] - 1, offset[1] - 1), (part.rows + 2, part.cols + 2), cv2.INTER_CUBIC)
+        drawn = _refined(
+            heights, fine, halo, (offset[0] - 1, offset[1] - 1), (part.rows + 2, part.cols + 2), cv2.INTER_CUBIC
+        )
         lit = _refined(lit, fine, halo, offset, part.shape, cv2.INTER_LINEAR)
         shares = np.stack([_refined(s, fine, halo, offset, part.shape, cv2.INTER_LINEAR) for s in shares])
     look = PlanLook(light.sun_bearing_deg, light.sun_height_deg, sea if show.water else None, show.contour_m)
@@ -86,13 +88,9 @@ def plan_pixels(world: OpenWorld, tract: Tract, level: int, part: Window, show: 
     )
 
 
-def _refined(
-    values: Any, fine: int, halo: int, offset: tuple[int, int], shape: tuple[int, int], how: int
-) -> Any:
+def _refined(values: Any, fine: int, halo: int, offset: tuple[int, int], shape: tuple[int, int], how: int) -> Any:
     """`values` with `fine` pixels to a post; pixel (0, 0) is `offset` pixels past post (halo, halo)."""
-    matrix = np.array(
-        [[1 / fine, 0, halo + offset[1] / fine], [0, 1 / fine, halo + offset[0] / fine]], np.float64
-    )
+    matrix = np.array([[1 / fine, 0, halo + offset[1] / fine], [0, 1 / fine, halo + offset[0] / fine]], np.float64)
     return cv2.warpAffine(
         np.ascontiguousarray(values),
         matrix,
@@ -135,7 +133,8 @@ def _shares(
 ) -> tuple[FloatArray, list[tuple[int, int, int]]]:
     covers = world.covers()
     slope = None
-    painted, ruled = [], []
+    painted: list[OpacityArray | None] = []
+    ruled: list[FloatArray | None] = []
     for key, cover in covers[1:]:
         layer = f"cover:{key}"
         painted.append(None if tract.cache.blank(layer, posts) else tract.cache.read(layer, posts, step))
@@ -149,7 +148,7 @@ def _shares(
 
 
 def colour_of(text: str) -> tuple[int, int, int]:
-    """"#rrggbb" as three numbers of 0-255."""
+    """ "#rrggbb" as three numbers of 0-255."""
     return int(text[1:3], 16), int(text[3:5], 16), int(text[5:7], 16)
 
 
@@ -218,7 +217,7 @@ def _growth_tint(
     colours: list[tuple[int, int, int]],
 ) -> tuple[FloatArray, list[tuple[int, int, int]]]:
     """From far away growth is a tint: the part of the ground that its crowns hide."""
-    for key, mix, _number, kind in _kinds(world):
+    for key, _mix, _number, kind in _kinds(world):
         layer = f"growth:{key}"
         if tract.cache.blank(layer, posts):
             continue

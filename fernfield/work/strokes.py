@@ -63,7 +63,7 @@ class StrokeRun:
 
     @property
     def layer_moved(self) -> str:
-        """"height", "cover" or "growth": what a listener needs to draw again."""
+        """ "height", "cover" or "growth": what a listener needs to draw again."""
         return HEIGHT if self.start.tool in GROUND_TOOLS else self.mask_layers[0].split(":")[0]
 
     def add(self, samples: Sequence[Sample]) -> Window:

@@ -50,7 +50,11 @@ class Walk:
                 if start.over_m > 0:
                     walk.walker = replace(walk.walker, z=walk.walker.z + start.over_m)
                 return walk
-        raise NotFound("this world has no default start: place one on the Sites stage" if key is None else f"there is no start {key!r}")
+        raise NotFound(
+            "this world has no default start: place one on the Sites stage"
+            if key is None
+            else f"there is no start {key!r}"
+        )
 
     def forget(self) -> None:
         """The world changed: look at the ground afresh at the next tick."""

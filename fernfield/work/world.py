@@ -11,8 +11,8 @@ import json
 import threading
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from contextlib import nullcontext
+from dataclasses import dataclass
 from typing import TypeVar
 
 import numpy as np
@@ -284,9 +284,7 @@ class OpenWorld:
             if diff is None:
                 continue
             window = window.join(part)
-            changes.append(
-                TileChange(TileAt(run.tract_id, *place), here.row0, here.col0, diff, packed(tile))
-            )
+            changes.append(TileChange(TileAt(run.tract_id, *place), here.row0, here.col0, diff, packed(tile)))
             if place[0] == HEIGHT:
                 box = here.inside(Window(0, 0, *tile.shape))
                 rise = tile[box].astype(np.float64) - was[box]
@@ -373,7 +371,8 @@ class OpenWorld:
         entries: Sequence[EntryChange],
     ) -> Outcome:
         swapped: list[tuple[TileAt, int, int, bytes]] = []
-        changes, windows = [], {}
+        changes: list[TileChange] = []
+        windows: dict[tuple[str, str], Window] = {}
         try:
             for at, row0, col0, diff in tiles:
                 tract = self.tract(at.tract_id)
@@ -391,7 +390,9 @@ class OpenWorld:
             number = self._write(sort, target, words, None, changes, entries)
         except BaseException:
             for at, row0, col0, diff in swapped:
-                swap_in_place(self.tract(at.tract_id).cache.tile((at.layer, at.tile_row, at.tile_col)), row0, col0, diff)
+                swap_in_place(
+                    self.tract(at.tract_id).cache.tile((at.layer, at.tile_row, at.tile_col)), row0, col0, diff
+                )
             raise
         finally:
             for at, *_ in swapped:
@@ -437,11 +438,11 @@ class OpenWorld:
             at = change.at
             place = (at.layer, at.tile_row, at.tile_col)
             self.tract(at.tract_id).cache.ranges[place] = change.tile.lowest, change.tile.highest
-        for place, row in rows.items():
+        for name, row in rows.items():
             if row is None:
-                self.rows.pop(place, None)
+                self.rows.pop(name, None)
             else:
-                self.rows[place] = row
+                self.rows[name] = row
         self._tell(Revised(number, words, tuple(sorted({c for c, _ in rows}))))
         return number
 
@@ -452,5 +453,3 @@ def stroke_words(start: StrokeStart, cut_m3: float, fill_m3: float) -> str:
     what = f" {start.cover or start.mix}" if start.cover or start.mix else ""
     volumes = [f"{name} {value:,.0f} m³" for name, value in (("cut", cut_m3), ("fill", fill_m3)) if value >= 0.5]
     return f"{label}{what}, radius {start.radius_m:g} m" + (f": {', '.join(volumes)}" if volumes else "")
-
-

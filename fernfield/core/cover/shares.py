@@ -17,7 +17,6 @@ from numpy.typing import NDArray
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import ByteArray, FloatArray
-from fernfield.core.kernels import kernel
 
 OpacityArray = NDArray[np.uint16]
 SOLID = 65_535
@@ -43,7 +42,7 @@ class SlopeRule:
 def rule_opacity(slope: FloatArray, rule: SlopeRule) -> FloatArray:
     """Opacity that a slope rule gives, 0 to 1, from slopes in degrees."""
     width = max(rule.blend_deg, 1e-3)
-    return np.clip((slope - rule.above_deg) / width + 0.5, 0, 1).astype(np.float32)
+    return np.asarray(np.clip((slope - rule.above_deg) / width + 0.5, 0, 1), np.float32)
 
 
 def compose_shares(
@@ -88,4 +87,4 @@ def shares_as_bytes(shares: FloatArray) -> ByteArray:
     whole = np.floor(scaled)
     missing = np.rint(255 - whole.sum(axis=0)).astype(int)
     rank = np.argsort(np.argsort(-(scaled - whole), axis=0, kind="stable"), axis=0, kind="stable")
-    return (whole + (rank < missing)).astype(np.uint8)
+    return np.asarray(whole + (rank < missing), np.uint8)

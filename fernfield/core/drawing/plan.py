@@ -46,7 +46,7 @@ class PlanLook:
 
 
 @kernel
-def _grain(row: int, col: int) -> float:
+def _grain(row: int, col: int) -> np.float32:
     """A fixed, fine unevenness of the paper, -1 to 1."""
     z = np.uint32(row) * np.uint32(0x9E3779B1) ^ np.uint32(col) * np.uint32(0x85EBCA77)
     z = (z ^ (z >> np.uint32(15))) * np.uint32(0x2C1B3C6D)
@@ -81,7 +81,9 @@ def _paint(
             p = ((up[c + 2] - up[c]) + two * (mid[c + 2] - mid[c]) + (low[c + 2] - low[c])) * k
             q = ((up[c] - low[c]) + two * (up[c + 1] - low[c + 1]) + (up[c + 2] - low[c + 2])) * k
             steep = p * p + q * q
-            light = max((sun[2] - p * sun[0] - q * sun[1]) / np.sqrt(one + steep), zero) * (np.float32(lit[r, c]) * np.float32(1 / 255))
+            light = max((sun[2] - p * sun[0] - q * sun[1]) / np.sqrt(one + steep), zero) * (
+                np.float32(lit[r, c]) * np.float32(1 / 255)
+            )
             light = min(light * level, np.float32(1.55))
             red = green = blue = zero
             for i in range(covers):

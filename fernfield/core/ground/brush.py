@@ -64,9 +64,7 @@ def _span(reach: float, row_offset: float, col: float, cols: int) -> tuple[int, 
 
 
 @kernel
-def weights_in_row(
-    out: FloatArray, row_offset: float, first_offset: float, radius: float, softness: float
-) -> None:
+def weights_in_row(out: FloatArray, row_offset: float, first_offset: float, radius: float, softness: float) -> None:
     """Fill `out` with the brush's weight at posts ``first_offset + i`` columns from the middle."""
     reach = np.float32(radius)
     scale = np.float32(1.0) / (reach * max(np.float32(softness), HARD_EDGE))

@@ -13,9 +13,7 @@ from fernfield.core.kernels import kernel
 
 
 @kernel
-def _shift(
-    mask: NDArray[np.uint16], row: float, col: float, radius: float, softness: float, amount: float
-) -> None:
+def _shift(mask: NDArray[np.uint16], row: float, col: float, radius: float, softness: float, amount: float) -> None:
     rows, cols = mask.shape
     weights = np.empty(min(cols, int(2 * radius) + 3), np.float32)
     for r in range(max(0, int(row - radius)), min(rows, int(row + radius) + 2)):

@@ -62,8 +62,7 @@ class Pace:
         for sample in samples:
             if self._samples and sample.seconds < self._samples[-1].seconds:
                 raise InvalidInput(
-                    f"times in a path must not run backwards: {sample.seconds} s after "
-                    f"{self._samples[-1].seconds} s",
+                    f"times in a path must not run backwards: {sample.seconds} s after {self._samples[-1].seconds} s",
                     "path",
                 )
             if self._samples and sample.seconds == self._samples[-1].seconds:

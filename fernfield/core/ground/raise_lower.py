@@ -10,9 +10,7 @@ from fernfield.core.kernels import kernel
 
 
 @kernel
-def _add(
-    heights: FloatArray, row: float, col: float, radius: float, softness: float, amount: float
-) -> None:
+def _add(heights: FloatArray, row: float, col: float, radius: float, softness: float, amount: float) -> None:
     rows, cols = heights.shape
     weights = np.empty(min(cols, int(2 * radius) + 3), np.float32)
     metres = np.float32(amount)

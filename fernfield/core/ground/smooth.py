@@ -55,7 +55,5 @@ def smooth_in_place(heights: FloatArray, touch: Touch) -> None:
     """
     half = halo_posts(touch.radius)
     sigma = detail_posts(touch.radius)
-    blurred = cv2.GaussianBlur(
-        heights, (2 * half + 1, 2 * half + 1), sigma, borderType=cv2.BORDER_REPLICATE
-    )
+    blurred = cv2.GaussianBlur(heights, (2 * half + 1, 2 * half + 1), sigma, borderType=cv2.BORDER_REPLICATE)
     _mix(heights, np.asarray(blurred, np.float32), touch.row, touch.col, touch.radius, touch.softness, touch.amount)

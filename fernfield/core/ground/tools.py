@@ -48,9 +48,7 @@ GROUND_TOOLS = {
     for tool in (
         GroundTool("raise", "Raise", "R", "m/s", "lower", lambda h, t, target: raise_in_place(h, t)),
         GroundTool("lower", "Lower", "L", "m/s", "raise", lambda h, t, target: lower_in_place(h, t)),
-        GroundTool(
-            "smooth", "Smooth", "M", "%/s", "smooth", lambda h, t, target: smooth_in_place(h, t), halo_posts
-        ),
+        GroundTool("smooth", "Smooth", "S", "%/s", "smooth", lambda h, t, target: smooth_in_place(h, t), halo_posts),
         GroundTool("flatten", "Flatten", "F", "m/s", "flatten", flatten_in_place),
     )
 }

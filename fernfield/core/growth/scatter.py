@@ -42,8 +42,7 @@ class Habit:
             )
         if not 0 < self.size_min <= self.size_max <= 100:
             raise InvalidInput(
-                "sizes must be above 0, at most 100, smallest first, "
-                f"not {self.size_min} to {self.size_max}",
+                f"sizes must be above 0, at most 100, smallest first, not {self.size_min} to {self.size_max}",
                 "size_max",
             )
 
@@ -62,19 +61,19 @@ class Plants:
 
 
 @kernel
-def _mixed(value: int) -> int:
+def _mixed(value: np.uint64) -> np.uint64:
     """The finaliser of SplitMix64 (Steele, Lea, Flood 2014, doi:10.1145/2660193.2660195)."""
-    z = np.uint64(value)
+    z = value
     z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
     z = (z ^ (z >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
     return z ^ (z >> np.uint64(31))
 
 
 @kernel
-def _unit(key: int, draw: int) -> float:
+def _unit(key: np.uint64, draw: int) -> float:
     """Draw number `draw` of a cell's stream, 0 up to 1."""
     step = np.uint64(0x9E3779B97F4A7C15) * np.uint64(draw + 1)
-    return float(_mixed(np.uint64(key) + step) >> np.uint64(40)) / 16777216.0
+    return float(_mixed(key + step) >> np.uint64(40)) / 16777216.0
 
 
 @kernel

@@ -20,7 +20,8 @@ def _row_beyond(heights: FloatArray, row: int, out: FloatArray) -> FloatArray:
     """The row at `row`, or where that is past the border, the straight continuation in `out`."""
     rows = heights.shape[0]
     if 0 <= row < rows:
-        return heights[row]
+        inside: FloatArray = heights[row]
+        return inside
     edge, inner = (heights[0], heights[1]) if row < 0 else (heights[rows - 1], heights[rows - 2])
     for i in range(out.shape[0]):
         out[i] = np.float32(2) * edge[i] - inner[i]
@@ -40,18 +41,14 @@ def _gradient_row(
     # With the heights going on in a straight line, the differences at the two ends are
     # one-sided across, and along the border those of the border column itself.
     east[0] = ((up[1] - up[0]) + two * (mid[1] - mid[0]) + (low[1] - low[0])) * two * k
-    east[n - 1] = (
-        ((up[n - 1] - up[n - 2]) + two * (mid[n - 1] - mid[n - 2]) + (low[n - 1] - low[n - 2])) * two * k
-    )
+    east[n - 1] = ((up[n - 1] - up[n - 2]) + two * (mid[n - 1] - mid[n - 2]) + (low[n - 1] - low[n - 2])) * two * k
     four = np.float32(4)
     north[0] = (up[0] - low[0]) * four * k
     north[n - 1] = (up[n - 1] - low[n - 1]) * four * k
 
 
 @kernel
-def _gradients(
-    heights: FloatArray, spacing: float, first: int, last: int, east: FloatArray, north: FloatArray
-) -> None:
+def _gradients(heights: FloatArray, spacing: float, first: int, last: int, east: FloatArray, north: FloatArray) -> None:
     above = np.empty(heights.shape[1], np.float32)
     below = np.empty(heights.shape[1], np.float32)
     for r in range(first, last):

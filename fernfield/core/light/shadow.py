@@ -21,9 +21,7 @@ SOFT_EDGE_M = 0.5
 
 
 @kernel
-def _sweep(
-    heights: FloatArray, shift: float, drop: float, soft: float, upwards: bool, out: ByteArray
-) -> None:
+def _sweep(heights: FloatArray, shift: float, drop: float, soft: float, upwards: bool, out: ByteArray) -> None:
     """Carry shadows from row 0 downwards, or from the last row `upwards`.
 
     Rays move `shift` columns (-1..1) and sink `drop` metres with every row.
@@ -81,9 +79,7 @@ def check_sun(bearing: float, height: float) -> None:
         raise InvalidInput(f"sun height must be above 0 and at most 90 degrees, not {height}", "sun_height_deg")
 
 
-def sunlit(
-    heights: FloatArray, spacing: float, bearing: float, height: float, soft: float = SOFT_EDGE_M
-) -> ByteArray:
+def sunlit(heights: FloatArray, spacing: float, bearing: float, height: float, soft: float = SOFT_EDGE_M) -> ByteArray:
     """How much of the sun each post gets past the ground between: 255 in the sun, 0 in shadow.
 
     Parameters
@@ -102,7 +98,7 @@ def sunlit(
     heights = np.ascontiguousarray(heights, np.float32)
     east, north = math.sin(math.radians(bearing)), math.cos(math.radians(bearing))
     along_rows = abs(north) >= abs(east)
-    work = heights if along_rows else cv2.transpose(heights)
+    work = heights if along_rows else np.asarray(cv2.transpose(heights), np.float32)
     # `toward` is the sun along the sweep (towards row 0 is positive), `across` along a row.
     toward, across = (north, east) if along_rows else (-east, -north)
     out = np.empty(work.shape, np.uint8)

@@ -1,0 +1,300 @@
+"""Sallow Reach: the demo world, made by the same commands as a user's.
+
+A tidal fen and moor, made up for this: a winding creek between reed beds, a low limestone
+scar, a drowned clay pit, a moor with peat cuttings, a shingle bar against the sea. Two
+teams of wardens compete to reopen the sluices before the spring tide.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+import random
+from collections.abc import Sequence
+
+from fernfield.work.commands import PathPoint, PutThing, Stroke
+from fernfield.work.entries import About, Cover, CoverRule, Kind, Light, Mix, Row, Thing, Water
+from fernfield.work.studio import Studio, WorldSpec
+from fernfield.work.world import OpenWorld
+
+NAME = "Sallow Reach"
+SIZE_M = 1024.0
+SEED = 20
+
+Points = Sequence[tuple[float, float]]
+
+CREEK: Points = (
+    (300, 760), (322, 690), (280, 632), (310, 566), (392, 530), (430, 470), (398, 405), (428, 340),
+    (508, 310), (556, 258), (520, 196), (540, 130), (590, 84), (600, 20), (604, -40),
+)  # fmt: skip
+SCAR: Points = (
+    (460, 900), (486, 836), (540, 806), (572, 778), (630, 760), (652, 702), (716, 690), (764, 640), (800, 604),
+    (880, 598), (930, 560), (1060, 530),
+)  # fmt: skip
+BAR: Points = ((-20, 118), (90, 100), (210, 112), (330, 92), (450, 104), (520, 96))
+BAR_EAST: Points = ((664, 88), (760, 106), (860, 90), (960, 104), (1050, 96))
+PATH: Points = (
+    (120, 560),
+    (200, 500),
+    (262, 470),
+    (330, 440),
+    (420, 436),
+    (520, 420),
+    (612, 398),
+    (700, 372),
+    (800, 390),
+    (930, 420),
+)
+CARR: Points = ((250, 600), (330, 500), (350, 400), (470, 250), (480, 170))
+
+
+def rows() -> list[tuple[str, str, Row]]:
+    """Water, light, covers and the mix of Sallow Reach."""
+
+    def cover(name: str, colour: str, position: int, rule: CoverRule | None = None) -> Cover:
+        return Cover(name=name, colour=colour, position=position, rule=rule)
+
+    alder = Kind(
+        key="alder",
+        name="Alder",
+        form="tree",
+        habit="upright",
+        density_per_ha=260,
+        size_min=0.8,
+        size_max=1.5,
+        crown_m=2.3,
+        tall_m=7.5,
+        blocks_m=0.25,
+        colour="#3c6a42",
+    )
+    erratic = Kind(
+        key="erratic",
+        name="Erratic",
+        form="boulder",
+        habit="leaning",
+        density_per_ha=22,
+        size_min=0.7,
+        size_max=2.6,
+        crown_m=0.9,
+        tall_m=1.1,
+        blocks_m=0.75,
+        colour="#8f8b80",
+    )
+    return [
+        ("about", "world", About(name=NAME)),
+        ("water", "sea", Water(sea_level_m=0.0)),
+        ("light", "sun", Light(sun_bearing_deg=302.0, sun_height_deg=24.0)),
+        ("covers", "moor-grass", cover("Moor grass", "#a8a673", 0)),
+        ("covers", "sedge", cover("Sedge", "#8b9a5b", 1)),
+        ("covers", "fen-peat", cover("Fen peat", "#6e5a46", 2)),
+        ("covers", "ling", cover("Ling", "#8f7480", 3)),
+        ("covers", "silt", cover("Silt", "#b5a583", 4)),
+        ("covers", "shingle", cover("Shingle", "#cdc3a8", 5)),
+        ("covers", "worn-path", cover("Worn path", "#cbb285", 6)),
+        ("covers", "limestone", cover("Limestone", "#c3bfb2", 7, CoverRule(above_deg=36.0, blend_deg=8.0))),
+        ("mixes", "carr", Mix(name="Carr and erratics", seed=11, kinds=(alder, erratic))),
+    ]
+
+
+def timed(points: Points, seconds: float) -> list[PathPoint]:
+    """A path along points at an even pace, `seconds` long in all."""
+    away = [0.0]
+    for (x0, y0), (x1, y1) in itertools.pairwise(points):
+        away.append(away[-1] + math.hypot(x1 - x0, y1 - y0))
+    whole = away[-1] or 1.0
+    return [(x, y, seconds * a / whole) for (x, y), a in zip(points, away, strict=True)]
+
+
+def wander(box: tuple[float, float, float, float], steps: int, rng: random.Random) -> list[tuple[float, float]]:
+    """A hand that wanders about in the box x0, y0, x1, y1, turning a little at each step. [m]"""
+    x0, y0, x1, y1 = box
+    x, y, turn = rng.uniform(x0, x1), rng.uniform(y0, y1), rng.uniform(0, 2 * math.pi)
+    points = [(x, y)]
+    for _ in range(steps):
+        turn += rng.uniform(-0.9, 0.9)
+        x, y = x + 30 * math.cos(turn), y + 30 * math.sin(turn)
+        if not (x0 <= x <= x1 and y0 <= y <= y1):
+            turn += math.pi * 0.7
+            x, y = min(max(x, x0), x1), min(max(y, y0), y1)
+        points.append((round(x, 1), round(y, 1)))
+    return points
+
+
+class _Hand:
+    """A user's hand on the world: each call is one stroke."""
+
+    def __init__(self, world: OpenWorld) -> None:
+        self._world = world
+        self._tract = world.first_tract.row.id
+
+    def __call__(
+        self,
+        tool: str,
+        points: Points,
+        *,
+        radius: float,
+        softness: float = 1.0,
+        strength: float,
+        seconds: float,
+        target: float | None = None,
+        cover: str | None = None,
+        mix: str | None = None,
+    ) -> None:
+        self._world.stroke(
+            self._tract,
+            Stroke(
+                tool=tool,
+                radius_m=radius,
+                softness=softness,
+                strength=strength,
+                path=timed(points, seconds),
+                target_m=target,
+                cover=cover,
+                mix=mix,
+            ),
+        )
+
+
+def _shape(hand: _Hand, rng: random.Random) -> None:
+    # The moor in the north-west, in broad passes, and the sea bed along the south.
+    hand("raise", [(60, 980), (230, 900), (90, 800), (260, 1000)], radius=330, strength=5, seconds=6)
+    hand("raise", [(60, 940), (180, 860), (120, 980)], radius=150, strength=6, seconds=4)
+    hand("raise", [(500, 980), (760, 940), (980, 900)], radius=210, strength=7, seconds=6)
+    hand("lower", [(-20, -30), (1050, -30)], radius=190, softness=0.9, strength=14, seconds=7)
+    hand("lower", [(1040, 0), (-20, 0)], radius=110, strength=6, seconds=5)
+    # Rolling ground: wandering strokes up and down, finer each time.
+    for box, radius, strength in (
+        ((0, 620, 460, 1024), 70, 2.4),
+        ((450, 650, 1024, 1024), 60, 2.4),
+        ((0, 180, 1024, 640), 80, 1.1),
+        ((0, 600, 1024, 1024), 34, 1.7),
+        ((0, 150, 1024, 620), 38, 0.7),
+        ((0, 560, 1024, 1024), 17, 1.2),
+        ((0, 140, 1024, 600), 18, 0.6),
+    ):
+        for tool in ("raise", "lower"):
+            hand(tool, wander(box, 110, rng), radius=radius, strength=strength, seconds=60)
+    # The scar: a step with a hard edge, and screes smoothed under it.
+    hand("raise", SCAR, radius=58, softness=0.22, strength=14, seconds=18)
+    hand("raise", [(x + 40, y + 44) for x, y in SCAR], radius=95, softness=0.6, strength=8, seconds=12)
+    hand("smooth", [(x - 62, y - 66) for x, y in SCAR], radius=30, softness=0.9, strength=160, seconds=9)
+    hand("smooth", [(x + 44, y + 52) for x, y in SCAR], radius=52, softness=0.8, strength=300, seconds=14)
+    # The creek and its banks, the pit, the bar.
+    hand("lower", CREEK, radius=74, softness=1, strength=2.2, seconds=30)
+    hand("lower", CREEK, radius=27, softness=0.75, strength=9, seconds=34)
+    hand(
+        "flatten",
+        [(752, 306), (800, 268), (838, 296), (806, 338), (764, 330)],
+        radius=34,
+        softness=0.5,
+        strength=16,
+        seconds=7,
+        target=-4.5,
+    )
+    hand("raise", BAR, radius=30, softness=0.9, strength=9, seconds=9)
+    hand("raise", BAR_EAST, radius=30, softness=0.9, strength=9, seconds=7)
+    # Flat places to play on, and peat cuttings in the moor.
+    hand("flatten", [(176, 520), (200, 504), (226, 508)], radius=34, softness=0.9, strength=12, seconds=4, target=7.0)
+    hand("flatten", [(628, 400), (664, 380), (680, 396)], radius=30, softness=0.9, strength=12, seconds=4, target=6.5)
+    hand("flatten", [(866, 404), (892, 398), (908, 416)], radius=30, softness=0.9, strength=12, seconds=4, target=8.0)
+    hand(
+        "smooth",
+        [(176, 520), (226, 508), (640, 394), (680, 392), (880, 406)],
+        radius=74,
+        softness=0.6,
+        strength=400,
+        seconds=12,
+    )
+    for k in range(4):
+        y = 812 + 34 * k
+        hand("lower", [(96, y), (196, y + 8)], radius=9, softness=0.3, strength=3.2, seconds=6)
+    hand("smooth", CREEK, radius=46, softness=0.9, strength=120, seconds=16)
+
+
+def _dress(hand: _Hand, rng: random.Random) -> None:
+    hand("paint", wander((0, 160, 1024, 560), 170, rng), radius=44, softness=1, strength=80, seconds=60, cover="sedge")
+    hand("paint", wander((0, 160, 1024, 600), 170, rng), radius=17, softness=1, strength=110, seconds=60, cover="sedge")
+    hand("paint", CREEK, radius=78, softness=0.7, strength=260, seconds=22, cover="sedge")
+    hand(
+        "paint", wander((180, 280, 620, 640), 90, rng), radius=20, softness=1, strength=70, seconds=40, cover="fen-peat"
+    )
+    hand("paint", wander((0, 700, 440, 1024), 120, rng), radius=36, softness=1, strength=75, seconds=50, cover="ling")
+    hand("paint", wander((0, 660, 480, 1024), 140, rng), radius=15, softness=1, strength=120, seconds=50, cover="ling")
+    hand(
+        "paint", wander((560, 800, 1024, 1024), 60, rng), radius=24, softness=1, strength=110, seconds=30, cover="ling"
+    )
+    for k in range(4):
+        y = 812 + 34 * k
+        hand("paint", [(90, y), (202, y + 8)], radius=13, softness=0.5, strength=400, seconds=4, cover="fen-peat")
+    hand("paint", CREEK, radius=30, softness=0.5, strength=300, seconds=26, cover="silt")
+    hand("paint", [(-20, 40), (1050, 40)], radius=70, softness=0.5, strength=300, seconds=9, cover="silt")
+    hand("paint", [(766, 304), (820, 300)], radius=58, softness=0.4, strength=200, seconds=3, cover="silt")
+    hand("paint", BAR, radius=36, softness=0.5, strength=320, seconds=9, cover="shingle")
+    hand("paint", BAR_EAST, radius=36, softness=0.5, strength=320, seconds=8, cover="shingle")
+    hand("paint", PATH, radius=5, softness=0.5, strength=600, seconds=26, cover="worn-path")
+    hand(
+        "paint",
+        [(300, 455), (250, 560), (190, 660), (140, 790)],
+        radius=4,
+        softness=0.5,
+        strength=600,
+        seconds=14,
+        cover="worn-path",
+    )
+    hand("sow", CARR, radius=62, softness=0.7, strength=90, seconds=14, mix="carr")
+    hand("sow", wander((20, 560, 420, 780), 46, rng), radius=46, softness=0.9, strength=70, seconds=24, mix="carr")
+    hand(
+        "sow",
+        [(680, 560), (760, 540), (860, 500), (980, 470)],
+        radius=46,
+        softness=0.8,
+        strength=80,
+        seconds=9,
+        mix="carr",
+    )
+    hand(
+        "sow",
+        [(560, 930), (700, 900), (840, 860), (980, 830)],
+        radius=64,
+        softness=0.9,
+        strength=80,
+        seconds=10,
+        mix="carr",
+    )
+    # Clearings on purpose: the creek's bed, the yards, the path.
+    hand("thin", CREEK, radius=24, softness=0.3, strength=500, seconds=24, mix="carr")
+    hand("thin", PATH, radius=9, softness=0.3, strength=500, seconds=20, mix="carr")
+
+
+THINGS: tuple[tuple[str, str | None, str, float, float, float, int | None, bool], ...] = (
+    ("start-west", None, "West yard", 196.0, 506.0, 98.0, 1, True),
+    ("start-east", None, "East landing", 888.0, 408.0, 262.0, 2, False),
+    ("pump-house", "pump_house", "Old pump house", 652.0, 390.0, 25.0, None, False),
+    ("windpump", "windpump", "Sallow windpump", 470.0, 372.0, 0.0, None, False),
+    ("upper-sluice", "sluice_gate", "Upper sluice", 415.0, 438.0, 66.0, None, False),
+    ("sea-sluice", "sluice_gate", "Sea sluice", 596.0, 62.0, 84.0, None, False),
+    ("barn", "stone_barn", "West barn", 172.0, 524.0, 140.0, 1, False),
+    ("wall-1", "field_wall", "Yard wall", 224.0, 524.0, 96.0, 1, False),
+    ("wall-2", "field_wall", "Landing wall", 872.0, 428.0, 70.0, 2, False),
+    ("beacon", "beacon", "Scar beacon", 744.0, 716.0, 0.0, None, False),
+    ("spring", "spring_head", "Scar spring", 560.0, 640.0, 0.0, None, False),
+    ("peat", "peat_stack", "Peat stack", 214.0, 848.0, 20.0, None, False),
+)
+
+
+def build_demo(studio: Studio) -> str:
+    """The id of Sallow Reach in a studio; made when it is not there."""
+    for world in studio.worlds():
+        if world.name == NAME:
+            return world.id
+    spec = WorldSpec(name=NAME, width_m=SIZE_M, depth_m=SIZE_M, spacing_m=1.0, elevation_m=5.0, sea_level_m=0.0)
+    world_id = studio.create(spec, rows())
+    world = studio.world(world_id)
+    hand, rng = _Hand(world), random.Random(SEED)
+    _shape(hand, rng)
+    _dress(hand, rng)
+    for key, kit, name, x, y, turn, team, default in THINGS:
+        sort = "piece" if kit else "start"
+        thing = Thing(sort=sort, kit=kit, name=name, x=x, y=y, turn_deg=turn, team=team, default=default)  # type: ignore[arg-type]
+        world.edit(PutThing(key=key, thing=thing))
+    return world_id

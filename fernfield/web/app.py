@@ -1,0 +1,58 @@
+"""The web application: routers, pages, the socket, and the guard around them."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from datetime import datetime
+from pathlib import Path
+
+from fastapi import FastAPI, Response
+from fastapi.staticfiles import StaticFiles
+from fastapi.templating import Jinja2Templates
+
+from fernfield import __version__
+from fernfield.web import live, pages
+from fernfield.web.api import ROUTERS
+from fernfield.web.guard import Guard
+from fernfield.web.problems import install_problems
+from fernfield.web.settings import Settings
+from fernfield.work.studio import Studio
+
+HERE = Path(__file__).parent
+
+
+def _when(text: str) -> str:
+    """A stored time as people read it, in the server's own time zone."""
+    return datetime.fromisoformat(text).astimezone().strftime("%d %b %Y, %H:%M")
+
+
+def create_app(studio: Studio, settings: Settings | None = None) -> FastAPI:
+    """The application on an open studio, which is closed when the application stops."""
+    settings = settings or Settings()
+
+    @asynccontextmanager
+    async def lifespan(_app: FastAPI) -> AsyncIterator[None]:
+        yield
+        studio.close()
+
+    app = FastAPI(title="Fern Field", version=__version__, docs_url=None, redoc_url=None, lifespan=lifespan)
+    app.state.studio = studio
+    templates = Jinja2Templates(HERE / "templates")
+    templates.env.filters["when"] = _when
+    templates.env.globals["version"] = __version__
+    app.state.templates = templates
+    install_problems(app)
+
+    @app.get("/healthz", tags=["health"])
+    def health() -> Response:
+        return Response('{"status":"ok"}' if studio.healthy() else '{"status":"down"}', media_type="application/json")
+
+    for router in ROUTERS:
+        app.include_router(router)
+    app.include_router(live.router)
+    app.include_router(pages.router)
+    app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
+    local = settings.host in ("127.0.0.1", "localhost", "::1")
+    app.add_middleware(Guard, upload_bytes=settings.upload_mib << 20, any_host=not local)
+    return app

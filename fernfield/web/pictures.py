@@ -1,0 +1,66 @@
+"""Pictures of the plan as the browser takes them: WebP tiles, and PNG of any width."""
+
+from __future__ import annotations
+
+import io
+import math
+
+import cv2
+import numpy as np
+from PIL import Image
+
+from fernfield.core.errors import InvalidInput
+from fernfield.core.grid import TILE, ByteArray, Window
+from fernfield.work.scene import COARSEST_LEVEL, FINEST_LEVEL, Show, plan_pixels
+from fernfield.work.world import OpenWorld, Tract
+
+
+def level_window(tract: Tract, level: int) -> Window:
+    """All the pixels of a level."""
+    scale = 2.0**level
+    return Window(0, 0, math.floor((tract.grid.rows - 1) / scale) + 1, math.floor((tract.grid.cols - 1) / scale) + 1)
+
+
+def tile_webp(world: OpenWorld, tract: Tract, level: int, row: int, col: int, show: Show) -> bytes:
+    """One 256 x 256 tile of a level (smaller at the east and south edge) as lossless WebP."""
+    if not FINEST_LEVEL <= level <= COARSEST_LEVEL:
+        raise InvalidInput(f"level must be {FINEST_LEVEL} to {COARSEST_LEVEL}, not {level}", "level")
+    part = Window(row * TILE, col * TILE, (row + 1) * TILE, (col + 1) * TILE).meet(level_window(tract, level))
+    if row < 0 or col < 0 or part.empty:
+        raise InvalidInput(f"there is no tile {row}, {col} at level {level}", "row")
+    out = io.BytesIO()
+    picture = Image.fromarray(plan_pixels(world, tract, level, part, show)[..., :3])
+    picture.save(out, "WEBP", lossless=True, quality=0, method=0)
+    return out.getvalue()
+
+
+def plan_rgb(
+    world: OpenWorld, tract: Tract, width: int, box: tuple[float, float, float, float], show: Show
+) -> ByteArray:
+    """The plan of the box x0, y0, x1, y1 [m], `width` pixels wide, as RGB."""
+    grid = tract.grid
+    x0, y0, x1, y1 = box
+    if not (0 <= x0 < x1 <= grid.width + 1e-9 and 0 <= y0 < y1 <= grid.depth + 1e-9):
+        raise InvalidInput(
+            f"the box must lie in 0 to {grid.width:g} by 0 to {grid.depth:g}, smaller number first, not {box}", "x0"
+        )
+    height = max(1, round(width * (y1 - y0) / (x1 - x0)))
+    if height > 8192:
+        raise InvalidInput(f"the picture would be {height} pixels high; at most 8192 are allowed", "width")
+    level = min(max(math.floor(math.log2((x1 - x0) / grid.spacing / width)), FINEST_LEVEL), COARSEST_LEVEL)
+    scale = 2.0**level
+    part = Window(
+        math.floor(grid.row_of(y1) / scale),
+        math.floor(grid.col_of(x0) / scale),
+        math.ceil(grid.row_of(y0) / scale) + 1,
+        math.ceil(grid.col_of(x1) / scale) + 1,
+    )
+    drawn = np.ascontiguousarray(plan_pixels(world, tract, level, part, show)[..., :3])
+    shrink = cv2.INTER_AREA if part.cols >= width else cv2.INTER_CUBIC
+    return np.asarray(cv2.resize(drawn, (width, height), interpolation=shrink), np.uint8)
+
+
+def png_of(rgb: ByteArray) -> bytes:
+    out = io.BytesIO()
+    Image.fromarray(rgb).save(out, "PNG", compress_level=1)
+    return out.getvalue()

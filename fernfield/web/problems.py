@@ -1,0 +1,98 @@
+"""The one place that turns errors into answers: problem+json (RFC 9457) for scripts, a page for people."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Sequence
+from http import HTTPStatus
+from typing import Any
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from pydantic import ValidationError
+from starlette.exceptions import HTTPException
+from starlette.responses import Response
+
+from fernfield.core.errors import Cancelled, Conflict, FernError, InvalidInput, NotFound
+
+log = logging.getLogger("fernfield")
+
+STATUS: tuple[tuple[type[FernError], int], ...] = (
+    (InvalidInput, 422),
+    (NotFound, 404),
+    (Conflict, 409),
+    (Cancelled, 409),
+)
+
+
+def status_of(error: FernError) -> int:
+    return next((status for kind, status in STATUS if isinstance(error, kind)), 400)
+
+
+def field_errors(errors: Sequence[Any]) -> list[dict[str, str]]:
+    """One entry for each bad field: its place, and what was received and allowed."""
+    found = []
+    for error in errors:
+        place = ".".join(str(part) for part in error["loc"] if part not in ("body", "query", "path"))
+        message = str(error["msg"]).removeprefix("Value error, ")
+        received = error.get("input")
+        if isinstance(received, str | int | float | bool) and repr(received) not in message:
+            message = f"{message}; received {str(received)[:60]!r}"
+        found.append({"field": place, "message": message})
+    return found
+
+
+def problem(status: int, detail: str, errors: Sequence[dict[str, str]] = ()) -> JSONResponse:
+    body: dict[str, Any] = {
+        "type": "about:blank",
+        "title": HTTPStatus(status).phrase,
+        "status": status,
+        "detail": detail,
+    }
+    if errors:
+        body["errors"] = list(errors)
+    return JSONResponse(body, status, media_type="application/problem+json")
+
+
+def _wants_page(request: Request) -> bool:
+    return "text/html" in request.headers.get("accept", "") and not request.url.path.startswith("/api")
+
+
+def _answer(request: Request, status: int, detail: str, errors: Sequence[dict[str, str]] = ()) -> Response:
+    if _wants_page(request) and "hx-request" not in request.headers:
+        page: Response = request.app.state.templates.TemplateResponse(
+            request, "error.html", {"status": status, "title": HTTPStatus(status).phrase, "detail": detail}, status
+        )
+        return page
+    return problem(status, detail, errors)
+
+
+def install_problems(app: FastAPI) -> None:
+    """Teach `app` to answer every error."""
+
+    @app.exception_handler(FernError)
+    async def _ours(request: Request, error: FernError) -> Response:
+        field = getattr(error, "field", None)
+        errors = [{"field": field, "message": str(error)}] if field else []
+        return _answer(request, status_of(error), str(error), errors)
+
+    @app.exception_handler(RequestValidationError)
+    async def _invalid(request: Request, error: RequestValidationError) -> Response:
+        found = field_errors(error.errors())
+        detail = "; ".join(f"{e['field'] or 'body'}: {e['message']}" for e in found[:5])
+        return _answer(request, 422, detail, found)
+
+    @app.exception_handler(ValidationError)
+    async def _invalid_model(request: Request, error: ValidationError) -> Response:
+        found = field_errors(error.errors())
+        return _answer(request, 422, "; ".join(f"{e['field']}: {e['message']}" for e in found[:5]), found)
+
+    @app.exception_handler(HTTPException)
+    async def _http(request: Request, error: HTTPException) -> Response:
+        return _answer(request, error.status_code, str(error.detail))
+
+    @app.exception_handler(Exception)
+    async def _unexpected(request: Request, error: Exception) -> Response:
+        log.error("%s %s failed", request.method, request.url.path, exc_info=error)
+        return _answer(request, 500, "something went wrong on our side; what was acknowledged before is kept")

@@ -1,0 +1,19 @@
+"""What can be set from outside: by option, or by an environment variable FERNFIELD_…"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from pydantic import Field
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+
+class Settings(BaseSettings):
+    """host, port : where to listen; data : the one folder that everything is kept in."""
+
+    model_config = SettingsConfigDict(env_prefix="FERNFIELD_")
+
+    host: str = "127.0.0.1"
+    port: int = Field(default=8127, ge=0, le=65_535)
+    data: Path = Path.home() / ".fernfield"
+    upload_mib: int = Field(default=512, ge=1, le=65_536)

@@ -1,0 +1,236 @@
+// The facts of the spot: the line below, the section, and the altitude bar.
+import { send } from "./live.js";
+import { ask } from "./say.js";
+import { clamp, keep, on, state, tell } from "./state.js";
+import { postsInView, spotAt, paneSize } from "./plan.js";
+
+const line = document.getElementById("spot");
+const panel = document.getElementById("section");
+const profile = document.getElementById("section-line");
+const part = (name) => panel.querySelector(`[data-section="${name}"]`);
+
+let asked = false;
+let again = false;
+/** The newest facts. @type {any} */
+export const facts = { spot: null, section: null, levels: null, volume: "" };
+
+/** Ask for the facts of the cursor's spot; one question is under way at a time. */
+export function askSpot() {
+  if (!state.cursor) return;
+  if (asked) {
+    again = true;
+    return;
+  }
+  const whole = state.view === "overlook" || state.view === "eye";
+  const left = whole ? 0 : spotAt(0, 0).x;
+  const right = whole ? state.world.width_m : spotAt(paneSize()[0], 0).x;
+  asked = send({ is: "spot", x: state.cursor.x, y: state.cursor.y, x0: left, x1: right, section: state.section });
+  if (asked) setTimeout(() => (asked = false), 1000);
+}
+
+on("live:spot", (message) => {
+  asked = false;
+  facts.spot = message.spot;
+  if (message.section) facts.section = message.section;
+  showSpot();
+  showSection();
+  drawFlag();
+  tell("facts", facts);
+  if (again) {
+    again = false;
+    askSpot();
+  }
+});
+on("cursor", askSpot);
+on("stale", askSpot);
+on("live:ended", (message) => {
+  const volumes = [["cut", message.cut_m3], ["fill", message.fill_m3]].filter(([, v]) => v >= 0.5);
+  facts.volume = volumes.map(([n, v]) => `${n} ${Math.round(v).toLocaleString("en")} m³`).join(" · ");
+  part("volume").textContent = facts.volume;
+});
+
+const signed = (v) => (v >= 0 ? "+" : "−") + Math.abs(v).toFixed(2);
+
+function showSpot() {
+  const s = facts.spot;
+  if (!s) {
+    line.innerHTML = "<em>Move over the map to read a spot.</em>";
+    return;
+  }
+  const walk = s.water_depth_m >= 1.2 ? "too deep" : s.slope_deg > 45 ? "too steep" : "climbable";
+  const covers = Object.entries(s.covers)
+    .filter(([, share]) => share >= 0.005)
+    .sort((a, b) => b[1] - a[1])
+    .map(([name, share]) => `${name} ${Math.round(share * 100)}`);
+  const spans = [
+    ["", `E ${s.x.toFixed(1)} N ${s.y.toFixed(1)}`, ""],
+    ["", `${s.elevation_m.toFixed(2)} m`, `(${signed(s.over_sea_m)} over sea)`],
+    s.water_depth_m > 0 ? ["depth", `${s.water_depth_m.toFixed(2)} m`, ""] : null,
+    ["slope", `${s.slope_deg.toFixed(1)}° ${s.slope_percent.toFixed(0)} %`, walk],
+    ["cover", covers.join(" "), ""],
+    ["growth", `${s.growth_within_10_m} within 10 m`, ""],
+  ].filter(Boolean);
+  line.replaceChildren(
+    ...spans.map(([before, words, after]) => {
+      const span = document.createElement("span");
+      const em = (text) => Object.assign(document.createElement("em"), { textContent: text });
+      span.append(...(before ? [em(`${before} `)] : []), words, ...(after ? [em(` ${after}`)] : []));
+      return span;
+    }),
+  );
+  const depth = document.querySelector("[data-depth]");
+  if (depth) {
+    depth.hidden = s.water_depth_m <= 0;
+    depth.textContent = `Depth under the cursor: ${s.water_depth_m.toFixed(2)} m`;
+  }
+}
+
+// The section
+
+function showSection() {
+  const s = facts.section;
+  panel.classList.toggle("folded", !state.section);
+  part("fold").textContent = state.section ? "fold" : "unfold";
+  if (!s || !state.section) return;
+  const width = profile.clientWidth || 800;
+  const height = 82;
+  const lowest = Math.min(...s.ground, ...(s.before || []), s.sea_level_m);
+  const highest = Math.max(...s.ground, ...(s.before || []), s.sea_level_m);
+  const length = (s.ground.length - 1) * s.step_m;
+  const span = Math.max(highest - lowest, (length / width) * 30, 1);
+  const px = (i) => (i / (s.ground.length - 1)) * width;
+  const py = (z) => height - 8 - ((z - lowest) / span) * (height - 22);
+  const points = (values) => values.map((z, i) => `${px(i).toFixed(1)},${py(z).toFixed(1)}`).join(" ");
+  const sea = py(s.sea_level_m).toFixed(1);
+  const at = state.cursor ? ((state.cursor.x - s.x0) / length) * width : -10;
+  profile.setAttribute("viewBox", `0 0 ${width} ${height}`);
+  profile.innerHTML =
+    `<polygon class="sea" points="0,${sea} ${width},${sea} ${width},${height + 4} 0,${height + 4}"/>` +
+    `<polygon class="ground" points="-2,${height + 4} -2,${py(s.ground[0])} ${points(s.ground)} ${width + 2},${py(s.ground.at(-1))} ${width + 2},${height + 4}"/>` +
+    (s.before ? `<polyline class="was" points="${points(s.before)}"/>` : "") +
+    `<path class="here" d="M${at.toFixed(1)} 0V${height}"/>` +
+    `<text x="4" y="10">${highest.toFixed(1)} m</text><text x="4" y="${height - 3}">${lowest.toFixed(1)} m</text>`;
+  const times = (height - 22) / span / (width / length);
+  part("words").textContent = `west to east through N ${s.y.toFixed(0)}, ${Math.round(length)} m, heights × ${times < 10 ? times.toFixed(1) : Math.round(times)}`;
+  part("rise").textContent = facts.spot ? `rise at mark ${facts.spot.slope_deg.toFixed(1)}° · ${facts.spot.slope_percent.toFixed(0)} %` : "";
+}
+
+part("fold").addEventListener("click", () => {
+  state.section = !state.section;
+  keep();
+  showSection();
+  askSpot();
+});
+on("plan-moved", () => state.section && askSpot());
+
+// The altitude bar
+
+const bar = document.getElementById("altitude");
+const TOP = 26;
+const FOOT = 14;
+let dragged = null;
+let levelsTimer = 0;
+
+export function askLevels() {
+  clearTimeout(levelsTimer);
+  levelsTimer = setTimeout(async () => {
+    const [row0, col0, row1, col1] = postsInView();
+    const found = await ask(`/api/tracts/${state.world.tract}/levels?row0=${row0}&col0=${col0}&row1=${row1}&col1=${col1}`);
+    if (!found) return;
+    facts.levels = found;
+    drawBar();
+  }, 150);
+}
+
+const barHeight = () => Math.max(60, bar.clientHeight - TOP - FOOT);
+const yOfLevel = (z) => {
+  const l = facts.levels;
+  return TOP + (1 - (z - l.bottom_m) / (l.top_m - l.bottom_m)) * barHeight();
+};
+const levelOfY = (y) => {
+  const l = facts.levels;
+  return l.bottom_m + (1 - (y - TOP) / barHeight()) * (l.top_m - l.bottom_m);
+};
+
+function drawBar() {
+  const l = facts.levels;
+  if (!l) return;
+  const width = bar.clientWidth || 84;
+  const most = Math.max(...l.counts, 1);
+  const tall = barHeight() / l.counts.length;
+  const sea = dragged ?? state.world.sea_level_m;
+  const span = l.top_m - l.bottom_m;
+  const step = [0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000].find((s) => span / s <= 10) || 10_000;
+  let out = `<text x="${width / 2}" y="15" text-anchor="middle">m</text>`;
+  const seaY = clamp(yOfLevel(sea), TOP, TOP + barHeight());
+  out += `<rect class="water" x="36" y="${seaY}" width="${width - 36}" height="${Math.max(0, TOP + barHeight() - seaY)}"/>`;
+  l.counts.forEach((count, i) => {
+    const wide = Math.sqrt(count / most) * (width - 42);
+    if (count) out += `<rect class="bar" x="36" y="${TOP + barHeight() - (i + 1) * tall}" width="${wide.toFixed(1)}" height="${tall.toFixed(2)}"/>`;
+  });
+  out += `<path class="axis" d="M36 ${TOP}V${TOP + barHeight()}"/>`;
+  for (let z = Math.ceil(l.bottom_m / step) * step; z <= l.top_m; z += step) {
+    const y = yOfLevel(z);
+    out += `<path class="axis" d="M31 ${y}H36"/><text x="28" y="${y + 3.5}" text-anchor="end">${Number(z.toFixed(1))}</text>`;
+  }
+  out += `<g class="sea-mark" role="slider" tabindex="0" aria-label="Sea level" aria-valuemin="${l.bottom_m}" aria-valuemax="${l.top_m}" aria-valuenow="${sea}" aria-valuetext="${sea.toFixed(2)} metres" transform="translate(36 ${seaY})"><rect x="-36" y="-10" width="${width}" height="20" fill="transparent"/><path d="M0-1H${width - 36}V1H0Z"/><path d="M0 0L6 -8H${width - 38}V8H6Z"/><text x="${width - 41}" y="4" text-anchor="end">${sea.toFixed(sea % 1 ? 1 : 0)}</text></g>`;
+  out += `<g class="flag" id="flag"></g>`;
+  bar.innerHTML = out;
+  drawFlag();
+}
+
+function drawFlag() {
+  const flag = document.getElementById("flag");
+  const s = facts.spot;
+  if (!flag || !facts.levels) return;
+  if (!s) {
+    flag.replaceChildren();
+    return;
+  }
+  const width = bar.clientWidth || 84;
+  const y = clamp(yOfLevel(s.elevation_m), TOP, TOP + barHeight());
+  flag.setAttribute("transform", `translate(36 ${y})`);
+  flag.innerHTML = `<path d="M0 0L7 -7H${width - 38}V7H7Z"/><text x="${width - 40}" y="3.500" text-anchor="end">${s.elevation_m.toFixed(1)}</text>`;
+}
+
+/** Set the sea level: one revision. */
+export async function setSea(level) {
+  const rounded = Math.round(level * 100) / 100;
+  state.world.sea_level_m = rounded;
+  drawBar();
+  await ask(`/api/worlds/${state.world.id}`, "PATCH", { sea_level_m: rounded });
+}
+
+bar.addEventListener("pointerdown", (event) => {
+  if (!event.target.closest(".sea-mark") || event.button !== 0) return;
+  event.preventDefault();
+  bar.setPointerCapture(event.pointerId);
+  dragged = state.world.sea_level_m;
+});
+bar.addEventListener("pointermove", (event) => {
+  if (dragged === null) return;
+  const y = event.clientY - bar.getBoundingClientRect().top;
+  dragged = Math.round(levelOfY(y) * 10) / 10;
+  drawBar();
+});
+bar.addEventListener("pointerup", () => {
+  if (dragged === null) return;
+  const level = dragged;
+  dragged = null;
+  setSea(level);
+});
+bar.addEventListener("pointercancel", () => {
+  dragged = null;
+  drawBar();
+});
+bar.addEventListener("keydown", (event) => {
+  const step = { ArrowUp: 0.5, ArrowDown: -0.5, PageUp: 5, PageDown: -5 }[event.key];
+  if (!step || !event.target.closest(".sea-mark")) return;
+  event.preventDefault();
+  event.stopPropagation();
+  setSea(state.world.sea_level_m + step).then(() => bar.querySelector(".sea-mark")?.focus());
+});
+new ResizeObserver(drawBar).observe(bar);
+for (const what of ["plan-moved", "stale", "all-stale"]) on(what, () => !state.drawing && askLevels());
+on("drawing", (name) => !name && askLevels());
+

@@ -1,0 +1,289 @@
+// The plan: 256-pixel tiles of the server's picture on a canvas, panned and zoomed by hand.
+import { send } from "./live.js";
+import { clamp, colOf, grid, keep, on, rowOf, state, tell, xOf, yOf } from "./state.js";
+
+const TILE = 256;
+const FINEST = -2;
+const COARSEST = 7;
+const MOST_TILES = 400;
+const MOST_LOADING = 6;
+
+const pane = document.getElementById("flat");
+const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("plan"));
+const context = canvas.getContext("2d", { alpha: false });
+
+/** Screen pixels to a post, and the post in the middle of the pane. */
+export const camera = state.plan || { zoom: 0, col: (grid.cols - 1) / 2, row: (grid.rows - 1) / 2 };
+
+/** @type {Map<string, {canvas: HTMLCanvasElement, level: number, row: number, col: number, ready: boolean, stale: boolean, loading: boolean, touched: number, patches: number}>} */
+const tiles = new Map();
+let loading = 0;
+let waiting = false;
+let width = 1;
+let height = 1;
+let ratio = 1;
+/** How often patches and tiles were drawn; read by tests and the bench. */
+export const counts = { patches: 0, tiles: 0, lastPatchAt: 0 };
+
+export const level = () => clamp(Math.floor(-Math.log2(camera.zoom * ratio) + 0.25), FINEST, COARSEST);
+
+/** Where a post is on the pane, in CSS pixels. */
+export const screenOf = (col, row) => [(col - camera.col) * camera.zoom + width / 2, (row - camera.row) * camera.zoom + height / 2];
+export const screenAt = (x, y) => screenOf(colOf(x), rowOf(y));
+/** Which spot a pixel of the pane shows, in metres. */
+export const spotAt = (px, py) => ({
+  x: xOf((px - width / 2) / camera.zoom + camera.col),
+  y: yOf((py - height / 2) / camera.zoom + camera.row),
+});
+export const metresPerPixel = () => grid.spacing / camera.zoom;
+export const paneSize = () => [width, height];
+
+const filled = () => Math.max(width / (grid.cols - 1), height / (grid.rows - 1));
+const fitted = () => Math.min((width - 24) / (grid.cols - 1), (height - 24) / (grid.rows - 1));
+
+/** Show the whole tract. */
+export function fit() {
+  camera.zoom = fitted();
+  camera.col = (grid.cols - 1) / 2;
+  camera.row = (grid.rows - 1) / 2;
+  moved();
+}
+
+/** Move by CSS pixels. */
+export function pan(dx, dy) {
+  camera.col = clamp(camera.col - dx / camera.zoom, 0, grid.cols - 1);
+  camera.row = clamp(camera.row - dy / camera.zoom, 0, grid.rows - 1);
+  moved();
+}
+
+/** Zoom by a factor about a pixel of the pane, which keeps showing its spot. */
+export function zoomAt(factor, px, py) {
+  const col = (px - width / 2) / camera.zoom + camera.col;
+  const row = (py - height / 2) / camera.zoom + camera.row;
+  camera.zoom = clamp(camera.zoom * factor, fitted() / 2, 48);
+  camera.col = clamp(col - (px - width / 2) / camera.zoom, 0, grid.cols - 1);
+  camera.row = clamp(row - (py - height / 2) / camera.zoom, 0, grid.rows - 1);
+  moved();
+}
+
+let viewTimer = 0;
+function moved() {
+  state.plan = { ...camera };
+  keep();
+  draw();
+  tell("plan-moved");
+  clearTimeout(viewTimer);
+  viewTimer = setTimeout(tellView, 60);
+}
+
+/** The posts in view, clipped to the tract: row0, col0, row1, col1. */
+export function postsInView() {
+  const row0 = clamp(Math.floor(camera.row - height / 2 / camera.zoom), 0, grid.rows - 1);
+  const col0 = clamp(Math.floor(camera.col - width / 2 / camera.zoom), 0, grid.cols - 1);
+  return [
+    row0,
+    col0,
+    clamp(Math.ceil(camera.row + height / 2 / camera.zoom) + 1, row0 + 1, grid.rows),
+    clamp(Math.ceil(camera.col + width / 2 / camera.zoom) + 1, col0 + 1, grid.cols),
+  ];
+}
+
+/** Tell the server what is in view, so that it sends patches for that. */
+export function tellView() {
+  const at = level();
+  const scale = 2 ** at;
+  const [row0, col0, row1, col1] = postsInView();
+  const { contour_m, water, growth, shadows } = state.show;
+  send(
+    {
+      is: "view",
+      level: at,
+      row0: Math.floor(row0 / scale) - 1,
+      col0: Math.floor(col0 / scale) - 1,
+      row1: Math.ceil(row1 / scale) + 1,
+      col1: Math.ceil(col1 / scale) + 1,
+      contour_m,
+      water,
+      growth,
+      shadows,
+      heights: state.view !== "plan",
+    },
+    true,
+  );
+}
+
+/** Draw at the next frame. */
+export function draw() {
+  if (waiting) return;
+  waiting = true;
+  requestAnimationFrame(() => {
+    waiting = false;
+    paint();
+  });
+}
+
+const levelSize = (at) => [Math.floor((grid.rows - 1) / 2 ** at) + 1, Math.floor((grid.cols - 1) / 2 ** at) + 1];
+
+function paint() {
+  if (state.view === "overlook" || state.view === "eye") return;
+  const paper = getComputedStyle(document.documentElement).getPropertyValue("--paper");
+  context.setTransform(ratio, 0, 0, ratio, 0, 0);
+  context.fillStyle = paper;
+  context.fillRect(0, 0, width, height);
+  const at = level();
+  // Coarser tiles that are there stand in until the right ones have come.
+  for (let under = Math.min(at + 3, COARSEST); under > at; under -= 1) paintLevel(under, false);
+  paintLevel(at, true);
+  tell("plan-painted");
+}
+
+function paintLevel(at, wanted) {
+  const scale = 2 ** at;
+  const [rows, cols] = levelSize(at);
+  const [row0, col0, row1, col1] = postsInView();
+  context.imageSmoothingEnabled = camera.zoom * scale * ratio < 1.999;
+  const first = [Math.floor(row0 / scale / TILE), Math.floor(col0 / scale / TILE)];
+  const last = [Math.floor(Math.min(row1 / scale, rows - 1) / TILE), Math.floor(Math.min(col1 / scale, cols - 1) / TILE)];
+  for (let row = first[0]; row <= last[0]; row += 1) {
+    for (let col = first[1]; col <= last[1]; col += 1) {
+      const key = `${at}/${row}/${col}`;
+      const tile = tiles.get(key);
+      if (wanted && (!tile || (tile.stale && !tile.loading))) load(key, at, row, col);
+      if (!tile?.ready) continue;
+      tile.touched = performance.now();
+      const [x, y] = screenOf((col * TILE - 0.5) * scale, (row * TILE - 0.5) * scale);
+      const size = [tile.canvas.width * scale * camera.zoom, tile.canvas.height * scale * camera.zoom];
+      context.drawImage(tile.canvas, x, y, size[0], size[1]);
+    }
+  }
+}
+
+async function load(key, at, row, col) {
+  if (loading >= MOST_LOADING) return;
+  const [rows, cols] = levelSize(at);
+  let tile = tiles.get(key);
+  if (!tile) {
+    const picture = document.createElement("canvas");
+    picture.width = Math.min(TILE, cols - col * TILE);
+    picture.height = Math.min(TILE, rows - row * TILE);
+    tile = { canvas: picture, level: at, row, col, ready: false, stale: false, loading: false, touched: 0, patches: 0 };
+    tiles.set(key, tile);
+  }
+  if (tile.loading) return;
+  loading += 1;
+  tile.loading = true;
+  tile.stale = false;
+  const patches = tile.patches;
+  const { contour_m, water, growth, shadows } = state.show;
+  try {
+    const query = new URLSearchParams({ contour_m, water, growth, shadows });
+    const answer = await fetch(`/api/tracts/${state.world.tract}/plan/${at}/${row}/${col}.webp?${query}`);
+    if (!answer.ok) throw new Error(String(answer.status));
+    const picture = await createImageBitmap(await answer.blob());
+    // A patch that came meanwhile may be newer than this picture: then ask once more.
+    if (tile.patches !== patches) tile.stale = true;
+    else tile.canvas.getContext("2d").drawImage(picture, 0, 0);
+    tile.ready = true;
+    counts.tiles += 1;
+    picture.close();
+  } catch {
+    tile.stale = true;
+    setTimeout(draw, 1500);
+  } finally {
+    loading -= 1;
+    tile.loading = false;
+    forget();
+    draw();
+    tell("tile", tile);
+  }
+}
+
+function forget() {
+  if (tiles.size <= MOST_TILES) return;
+  const old = [...tiles.entries()].filter(([, t]) => !t.loading).sort((a, b) => a[1].touched - b[1].touched);
+  for (const [key] of old.slice(0, tiles.size - MOST_TILES * 0.75)) tiles.delete(key);
+}
+
+/** Every picture is out of date (the light, the sea, what is shown). */
+export function allStale() {
+  for (const tile of tiles.values()) {
+    tile.stale = true;
+    tile.patches += 1;
+  }
+  draw();
+}
+
+/** Mark the tiles over a window of posts; those of `exceptLevel` that lie wholly in `rect` were patched. */
+function stale([row0, col0, row1, col1], exceptLevel = null, rect = null) {
+  for (const tile of tiles.values()) {
+    const scale = 2 ** tile.level;
+    const top = (tile.row * TILE - 1) * scale;
+    const left = (tile.col * TILE - 1) * scale;
+    const bottom = top + (TILE + 2) * scale;
+    const right = left + (TILE + 2) * scale;
+    if (bottom < row0 || top > row1 || right < col0 || left > col1) continue;
+    if (tile.level === exceptLevel && rect) {
+      const covered =
+        Math.max(tile.row * TILE, Math.floor(row0 / scale)) >= rect[0] &&
+        Math.max(tile.col * TILE, Math.floor(col0 / scale)) >= rect[1] &&
+        Math.min((tile.row + 1) * TILE, Math.ceil(row1 / scale)) <= rect[2] &&
+        Math.min((tile.col + 1) * TILE, Math.ceil(col1 / scale)) <= rect[3];
+      if (covered && !tile.stale) continue;
+    }
+    tile.stale = true;
+    tile.patches += 1;
+  }
+}
+
+on("live:patch", (message) => {
+  const [row0, col0, row1, col1] = message.pixels;
+  const picture = new ImageData(new Uint8ClampedArray(message.body, message.offset), col1 - col0, row1 - row0);
+  for (let row = Math.floor(row0 / TILE); row * TILE < row1; row += 1) {
+    for (let col = Math.floor(col0 / TILE); col * TILE < col1; col += 1) {
+      const tile = tiles.get(`${message.level}/${row}/${col}`);
+      if (!tile) continue;
+      tile.patches += 1;
+      if (!tile.ready) continue;
+      tile.canvas.getContext("2d").putImageData(picture, col0 - col * TILE, row0 - row * TILE);
+      tell("tile", tile);
+    }
+  }
+  stale(message.window, message.level, message.pixels);
+  counts.patches += 1;
+  requestAnimationFrame(() => {
+    counts.lastPatchAt = performance.now();
+  });
+  draw();
+  tell("stale", message);
+});
+on("live:stale", (message) => {
+  stale(message.window);
+  draw();
+  tell("stale", message);
+});
+on("all-stale", allStale);
+on("show", () => {
+  allStale();
+  tellView();
+});
+
+/** A tile's picture for the overlook, fetched like any other. */
+export function pictureOf(at, row, col) {
+  const key = `${at}/${row}/${col}`;
+  const tile = tiles.get(key);
+  if (!tile || (tile.stale && !tile.loading)) load(key, at, row, col);
+  return tiles.get(key) || null;
+}
+
+new ResizeObserver(() => {
+  ratio = window.devicePixelRatio || 1;
+  width = Math.max(1, pane.clientWidth);
+  height = Math.max(1, pane.clientHeight);
+  canvas.width = Math.round(width * ratio);
+  canvas.height = Math.round(height * ratio);
+  if (!camera.zoom && pane.clientWidth > 0) camera.zoom = filled();
+  if (pane.clientWidth > 0) {
+    moved();
+    paint();
+  }
+}).observe(pane);

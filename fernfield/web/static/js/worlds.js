@@ -1,0 +1,3 @@
+import { watchHtmx } from "./say.js";
+
+watchHtmx();

@@ -1,0 +1,41 @@
+"""Compiles every kernel once, so that the first stroke does not wait for it."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan
+from fernfield.core.grid import Grid
+from fernfield.core.ground.brush import Touch
+from fernfield.core.ground.mask import add_in_place
+from fernfield.core.ground.tools import GROUND_TOOLS
+from fernfield.core.growth.scatter import Habit, scatter
+from fernfield.core.light.relief import gradients, relief
+from fernfield.core.light.shadow import sunlit
+
+
+def warm_kernels() -> None:
+    """Run every kernel on a few posts, with the array layouts that the open world uses."""
+    ground = np.zeros((40, 40), np.float32)
+    touch = Touch(10, 10, 4, 0.5, 0.1)
+    for tool in GROUND_TOOLS.values():
+        tool.apply(ground[4:30, 4:30], touch, 1.0)
+        tool.apply(ground, touch, 1.0)
+    mask = np.zeros((40, 40), np.uint16)
+    add_in_place(mask[4:30, 4:30], touch)
+    grid = Grid(40, 40, 1.0)
+    scatter(mask, grid.window, grid, grid.window, Habit(200, 1, 2), 1)
+    gradients(ground, 1.0)
+    relief(ground, 1.0, 315, 30)
+    lit = sunlit(ground, 1.0, 315, 30)
+    one = np.ones(1, np.float32)
+    look = PlanLook(315, 30, 0.0, 2.0)
+    draw_plan(
+        ground,
+        1.0,
+        np.ones((1, 38, 38), np.float32),
+        [(1, 2, 3)],
+        lit[1:-1, 1:-1],
+        look,
+        [Stamp(one, one, one, (1, 2, 3))],
+    )
