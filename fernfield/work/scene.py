@@ -113,7 +113,9 @@ def _lit(tract: Tract, posts: Window, step: int, bearing: float, height: float) 
     down = max(0, min(wide.row1 - posts.row1, clip.row1 - posts.row1) // step)
     right = max(0, min(wide.col1 - posts.col1, clip.col1 - posts.col1) // step)
     wide = posts.grow(up * step, left * step, down * step, right * step)
-    lit = sunlit(cache.read(HEIGHT, wide, step), tract.grid.spacing * step, bearing, height)
+    heights = cache.read(HEIGHT, wide, step)
+    origin = wide.row0 // step, wide.col0 // step
+    lit = sunlit(heights, tract.grid.spacing * step, bearing, height, origin=origin)
     rows, cols = -(-posts.rows // step), -(-posts.cols // step)
     return lit[up : up + rows, left : left + cols]
 

@@ -21,22 +21,23 @@ SOFT_EDGE_M = 0.5
 
 
 @kernel
-def _sweep(heights: FloatArray, shift: float, drop: float, soft: float, upwards: bool, out: ByteArray) -> None:
+def _sweep(heights: FloatArray, shift: float, phase: float, drop: float, soft: float, upwards: bool, out: ByteArray) -> None:
     """Carry shadows from row 0 downwards, or from the last row `upwards`.
 
-    Rays move `shift` columns (-1..1) and sink `drop` metres with every row.
+    Rays move `shift` columns (-1..1) and sink `drop` metres with every row; on the first
+    row they stand `phase` (0..1) of a column east of the posts.
     """
     rows, cols = heights.shape
-    reach = int(math.ceil(abs(shift) * (rows - 1))) + 1
+    reach = int(math.ceil(abs(shift) * (rows - 1))) + 2
     lead = reach if shift > 0 else 0
-    # Ray k stands at column k - lead + shift * row.
+    # Ray k stands at column k - lead + phase + shift * step.
     edge = np.full(cols + reach + 1, np.float32(-1e9))
     dark = np.zeros(cols + reach + 1, np.float32)
     fall, scale = np.float32(drop), np.float32(1 / soft)
     zero, one, full = np.float32(0), np.float32(1), np.float32(255)
     for step in range(rows):
         r = rows - 1 - step if upwards else step
-        move = shift * step
+        move = phase + shift * step
         whole = int(math.floor(move))
         part = np.float32(move - whole)
         rest = one - part
@@ -79,7 +80,14 @@ def check_sun(bearing: float, height: float) -> None:
         raise InvalidInput(f"sun height must be above 0 and at most 90 degrees, not {height}", "sun_height_deg")
 
 
-def sunlit(heights: FloatArray, spacing: float, bearing: float, height: float, soft: float = SOFT_EDGE_M) -> ByteArray:
+def sunlit(
+    heights: FloatArray,
+    spacing: float,
+    bearing: float,
+    height: float,
+    soft: float = SOFT_EDGE_M,
+    origin: tuple[int, int] = (0, 0),
+) -> ByteArray:
     """How much of the sun each post gets past the ground between: 255 in the sun, 0 in shadow.
 
     Parameters
@@ -89,6 +97,8 @@ def sunlit(heights: FloatArray, spacing: float, bearing: float, height: float, s
     bearing : of the sun, clockwise from north. [°]
     height : of the sun above the horizon, above 0 up to 90. [°]
     soft : depth below the edge of the shadow over which it grows dark; > 0. [m]
+    origin : row and column of the first post in the whole tract. Rays keep their places in
+        the tract, so that a part that holds its `casters` looks as it does in the whole.
 
     Returns
     -------
@@ -103,7 +113,10 @@ def sunlit(heights: FloatArray, spacing: float, bearing: float, height: float, s
     toward, across = (north, east) if along_rows else (-east, -north)
     out = np.empty(work.shape, np.uint8)
     drop = spacing / abs(toward) * math.tan(math.radians(min(height, 89.999)))
-    _sweep(work, -across / abs(toward), drop, float(soft), toward < 0, out)
+    shift, first = -across / abs(toward), origin[0 if along_rows else 1]
+    # Rays lie where they would if the sweep had begun at row 0 of the tract.
+    phase = (shift * first if toward >= 0 else -shift * (first + work.shape[0] - 1)) % 1.0
+    _sweep(work, shift, phase, drop, float(soft), toward < 0, out)
     return out if along_rows else np.asarray(cv2.transpose(out), np.uint8)
 
 
@@ -113,12 +126,12 @@ def reach_posts(relief_m: float, spacing: float, height: float) -> int:
 
 
 def _stretch(window: Window, bearing: float, posts: int) -> Window:
-    """`window` carried `posts` towards `bearing`, with everything between."""
-    east = math.ceil(posts * math.sin(math.radians(bearing)) - 1e-9)
-    north = math.ceil(posts * math.cos(math.radians(bearing)) - 1e-9)
-    west = math.ceil(-posts * math.sin(math.radians(bearing)) - 1e-9)
-    south = math.ceil(-posts * math.cos(math.radians(bearing)) - 1e-9)
-    return window.grow(north + 1, west + 1, south + 1, east + 1)
+    """`window` carried `posts` towards `bearing`, with everything between and two posts around it.
+
+    Two, because the rays beside a post lie between it and its neighbours.
+    """
+    east, north = posts * math.sin(math.radians(bearing)), posts * math.cos(math.radians(bearing))
+    return window.grow(*(math.ceil(max(0.0, way)) + 2 for way in (north, -east, -north, east)))
 
 
 def casters(window: Window, bearing: float, posts: int) -> Window:

@@ -1,0 +1,136 @@
+"""Brushes against plain NumPy twins, and against what they promise."""
+
+import math
+
+import numpy as np
+import pytest
+from scipy.ndimage import gaussian_filter
+
+from fernfield.core.errors import InvalidInput
+from fernfield.core.ground.brush import HIGHEST_M, Brush, Touch, weight_at, weight_window
+from fernfield.core.ground.flatten import flatten_in_place
+from fernfield.core.ground.mask import add_in_place
+from fernfield.core.ground.raise_lower import lower_in_place, raise_in_place
+from fernfield.core.ground.smooth import detail_posts, halo_posts, smooth_in_place
+from fernfield.core.ground.tools import GROUND_TOOLS
+
+TOUCH = Touch(row=20.3, col=31.7, radius=14.5, softness=0.6, amount=0.8)
+
+
+def weight_twin(shape: tuple[int, int], touch: Touch) -> np.ndarray:
+    """The brush's weight in plain NumPy, float64."""
+    rows, cols = np.mgrid[0 : shape[0], 0 : shape[1]].astype(float)
+    away = np.hypot(rows - touch.row, cols - touch.col)
+    t = np.clip((touch.radius - away) / (touch.radius * max(touch.softness, 1e-4)), 0, 1)
+    return t * t * (3 - 2 * t)
+
+
+def test_full_strength_reaches_to_where_softness_begins() -> None:
+    brush = Brush(40, 0.7)
+    assert weight_at(0, brush) == weight_at(11.9, brush) == 1
+    assert weight_at(40, brush) == 0
+    assert weight_at(26, brush) == pytest.approx(0.5)
+
+
+@pytest.mark.parametrize("softness", [0.0, 0.3, 1.0])
+def test_weights_agree_with_the_twin(softness: float) -> None:
+    touch = Touch(20.3, 31.7, 14.5, softness, 0)
+    assert np.allclose(weight_window((45, 60), touch), weight_twin((45, 60), touch), atol=2e-4)
+
+
+def test_raise_and_lower_agree_with_the_twin_and_undo_each_other() -> None:
+    rng = np.random.default_rng(1)
+    before = rng.normal(10, 3, (45, 60)).astype(np.float32)
+    heights = before.copy()
+    raise_in_place(heights, TOUCH)
+    assert np.allclose(heights, before + 0.8 * weight_twin(before.shape, TOUCH), atol=1e-4)
+    lower_in_place(heights, TOUCH)
+    assert np.allclose(heights, before, atol=1e-5)
+
+
+def test_a_dab_split_over_two_arrays_is_the_same_dab() -> None:
+    whole = np.zeros((45, 60), np.float32)
+    raise_in_place(whole, TOUCH)
+    parts = np.zeros((45, 60), np.float32)
+    raise_in_place(parts[:, :30], TOUCH)
+    raise_in_place(parts[:, 30:], Touch(20.3, 31.7 - 30, 14.5, 0.6, 0.8))
+    assert np.allclose(whole, parts, atol=1e-6)
+    assert whole.max() == pytest.approx(0.8)
+
+
+def test_raise_never_goes_past_the_greatest_elevation() -> None:
+    heights = np.full((9, 9), HIGHEST_M - 1, np.float32)
+    raise_in_place(heights, Touch(4, 4, 3, 0.5, 1e6))
+    assert heights.max() == HIGHEST_M
+
+
+def test_flatten_moves_towards_the_target_and_stops_on_it() -> None:
+    heights = np.linspace(0, 20, 45 * 60).reshape(45, 60).astype(np.float32)
+    before = heights.copy()
+    flatten_in_place(heights, TOUCH, 10.0)
+    step = 0.8 * weight_twin(before.shape, TOUCH)
+    assert np.allclose(heights, before + np.clip(10 - before, -step, step), atol=2e-4)
+    for _ in range(40):
+        flatten_in_place(heights, TOUCH, 10.0)
+    inside = weight_twin(before.shape, TOUCH) > 0.5
+    assert (heights[inside] == 10.0).all()
+
+
+def test_smooth_agrees_with_scipys_gaussian() -> None:
+    rng = np.random.default_rng(2)
+    before = rng.normal(0, 2, (90, 110)).astype(np.float32)
+    touch = Touch(44, 55, 24, 0.5, 0.7)
+    heights = before.copy()
+    smooth_in_place(heights, touch)
+    sigma = detail_posts(24)
+    soft = gaussian_filter(before.astype(float), sigma, mode="nearest", radius=halo_posts(24))
+    expected = before + (soft - before) * 0.7 * weight_twin(before.shape, touch)
+    assert np.allclose(heights, expected, atol=1e-3)
+    assert heights.std() < before.std()
+
+
+def test_smooth_leaves_a_slope_alone() -> None:
+    rows, cols = np.mgrid[0:80, 0:80]
+    plane = (0.3 * rows - 0.1 * cols).astype(np.float32)
+    heights = plane.copy()
+    smooth_in_place(heights, Touch(40, 40, 16, 0.5, 1.0))
+    assert np.allclose(heights, plane, atol=1e-4)
+
+
+def test_masks_saturate_at_both_ends() -> None:
+    mask = np.zeros((30, 30), np.uint16)
+    for _ in range(5):
+        add_in_place(mask, Touch(15, 15, 8, 0.5, 0.4))
+    assert mask.max() == 65_535
+    assert mask[0, 0] == 0
+    for _ in range(9):
+        add_in_place(mask, Touch(15, 15, 8, 0.0, -0.4))
+    assert mask.max() == 0
+
+
+def test_strengths_are_physical() -> None:
+    assert GROUND_TOOLS["raise"].amount(6, 0.5) == 3
+    # 100 % a second leaves 1/e after a second, however it is cut into dabs.
+    once = GROUND_TOOLS["smooth"].amount(100, 1)
+    tenth = GROUND_TOOLS["smooth"].amount(100, 0.1)
+    assert once == pytest.approx(1 - (1 - tenth) ** 10)
+    assert once == pytest.approx(1 - 1 / math.e)
+
+
+def test_every_tool_says_what_it_is() -> None:
+    for name, tool in GROUND_TOOLS.items():
+        assert tool.name == name
+        assert tool.opposite in GROUND_TOOLS
+        assert tool.unit in ("m/s", "%/s")
+        heights = np.zeros((40, 40), np.float32)
+        heights[20, 20] = 5
+        tool.apply(heights, Touch(20, 20, 6, 0.5, 0.5), 2.0)
+        assert np.isfinite(heights).all()
+        assert (heights[:10] == 0).all(), f"{name} reached past its radius"
+
+
+def test_a_brush_that_cannot_be_is_refused() -> None:
+    with pytest.raises(InvalidInput, match="above 0 m, not 0"):
+        Brush(0, 0.5)
+    with pytest.raises(InvalidInput, match="0 to 1, not 1.5"):
+        Brush(3, 1.5)

@@ -1,0 +1,81 @@
+"""The picture of the plan: what is in the arrays is what is seen."""
+
+import numpy as np
+import pytest
+
+from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan
+
+GREEN, GREY = (120, 150, 90), (150, 150, 150)
+
+
+def picture(heights: np.ndarray, **look: float | None) -> np.ndarray:
+    values: dict[str, float | None] = {"sun_bearing": 315, "sun_height": 35, "sea_level": None, "contour_m": 0}
+    rows, cols = heights.shape[0] - 2, heights.shape[1] - 2
+    shares = np.zeros((2, rows, cols), np.float32)
+    shares[0] = 1
+    lit = np.full((rows, cols), 255, np.uint8)
+    return draw_plan(heights.astype(np.float32), 1.0, shares, [GREEN, GREY], lit, PlanLook(**{**values, **look}))  # type: ignore[arg-type]
+
+
+def slope(east: float, north: float, size: int = 42) -> np.ndarray:
+    rows, cols = np.mgrid[0:size, 0:size]
+    return east * cols - north * rows
+
+
+def test_a_face_to_the_sun_is_brighter_than_one_away() -> None:
+    toward = picture(slope(0.3, -0.3))[..., :3].mean()  # falls to the north-west
+    level = picture(slope(0, 0))[..., :3].mean()
+    away = picture(slope(-0.3, 0.3))[..., :3].mean()
+    assert toward > level + 10 > away + 20
+
+
+def test_water_is_blue_and_deeper_water_darker() -> None:
+    shore = picture(slope(0.5, 0), sea_level=10.0)
+    deep, shallow, land = shore[20, 2], shore[20, 16], shore[20, 36]
+    assert deep[2] > deep[0] + 30
+    assert deep[:3].sum() < shallow[:3].sum()
+    assert land[2] < land[1]
+    # The shoreline, at 10 m or column 20 of the heights, is the darkest line of its row's land.
+    assert shore[20, 17:24, :3].sum(axis=1).argmin() in (1, 2, 3)
+
+
+def test_contours_lie_where_the_elevation_is_a_multiple_of_the_interval() -> None:
+    plain, drawn = picture(slope(0.5, 0)), picture(slope(0.5, 0), contour_m=5)
+    darker = plain[20, :, :3].astype(int).sum(axis=1) - drawn[20, :, :3].astype(int).sum(axis=1)
+    columns = set(np.flatnonzero(darker > 40))
+    # 0.5 m a column from 0.5 m at the first pixel: 5, 10, 15 and 20 m are columns 9, 19, 29 and 39.
+    assert {9, 19, 29, 39} <= columns <= {k + d for k in (-1, 9, 19, 29, 39) for d in (-1, 0, 1)}
+
+
+def test_shares_mix_the_colours_and_shadow_darkens() -> None:
+    flat = np.zeros((12, 12), np.float32)
+    lit = np.full((10, 10), 255, np.uint8)
+    half = np.full((2, 10, 10), 0.5, np.float32)
+    look = PlanLook(315, 35, None, 0)
+    mixed = draw_plan(flat, 1, half, [(200, 0, 0), (0, 0, 200)], lit, look)[..., :3].mean(axis=(0, 1))
+    assert mixed[0] == pytest.approx(mixed[2], rel=0.05)
+    dark = draw_plan(flat, 1, half, [(200, 0, 0), (0, 0, 200)], lit * 0, look)[..., :3].mean()
+    assert dark < 0.6 * mixed.mean()
+
+
+def test_stamps_are_drawn_in_place_with_their_shadow_away_from_the_sun() -> None:
+    flat = np.zeros((42, 42), np.float32)
+    one = np.ones((1, 40, 40), np.float32)
+    lit = np.full((40, 40), 255, np.uint8)
+    tree = Stamp(np.array([20.0], np.float32), np.array([20.0], np.float32), np.array([3.0], np.float32), (30, 90, 40))
+    look = PlanLook(270, 35, None, 0)
+    bare = draw_plan(flat, 1, one, [GREEN], lit, look).astype(int)
+    sown = draw_plan(flat, 1, one, [GREEN], lit, look, [tree]).astype(int)
+    changed = np.abs(sown - bare).sum(axis=2) > 8
+    rows, cols = np.nonzero(changed)
+    assert 16 <= rows.min() <= rows.max() <= 24
+    assert cols.max() - 20 > 20 - cols.min()  # the sun is in the west: the shadow falls east
+    assert not changed[:10].any()
+
+
+def test_shapes_that_do_not_fit_are_refused() -> None:
+    with pytest.raises(ValueError, match="heights must be"):
+        draw_plan(
+            np.zeros((5, 5), np.float32), 1, np.ones((1, 5, 5), np.float32), [GREEN], np.zeros((5, 5), np.uint8),
+            PlanLook(0, 45, None, 0),
+        )  # fmt: skip
