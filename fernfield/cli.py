@@ -8,6 +8,7 @@ import time
 from pathlib import Path
 from typing import Annotated
 
+import pydantic
 import typer
 
 from fernfield.core.errors import FernError
@@ -15,6 +16,7 @@ from fernfield.core.errors import FernError
 app = typer.Typer(
     help="Shape, cover, sow and walk large outdoor worlds, and hand them over as open files.",
     no_args_is_help=True,
+    rich_markup_mode=None,
     add_completion=False,
     pretty_exceptions_enable=False,
 )
@@ -53,6 +55,8 @@ def _run(host: str, port: int, data: Path, *, demo: bool) -> None:
     )
     server = uvicorn.Server(config)
     socket = config.bind_socket()
+    # From here on a connection is taken, so that the address that is printed works at once.
+    socket.listen(128)
     shown = f"[{host}]" if ":" in host else host
     typer.echo(f"Fern Field is at http://{shown}:{socket.getsockname()[1]}/{path}  (Ctrl+C stops it)")
     sys.stdout.flush()
@@ -73,7 +77,7 @@ def demo(host: Host = "127.0.0.1", port: Port = 8127, data: Data = DATA) -> None
 
 @app.command("import")
 def import_(
-    file: Annotated[Path, typer.Argument(exists=True, dir_okay=False, help="16-bit grey PNG or ESRI ASCII grid.")],
+    file: Annotated[Path, typer.Argument(help="16-bit grey PNG or ESRI ASCII grid.")],
     name: Annotated[str, typer.Option(help="Name of the new world.")],
     spacing_m: Annotated[float | None, typer.Option(help="Metres between posts; a PNG needs it.")] = None,
     lowest_m: Annotated[float | None, typer.Option(help="Elevation of grey 0; a PNG needs it.")] = None,
@@ -157,15 +161,18 @@ def _wait(job: object) -> dict[str, object]:
 
 
 def main() -> None:
-    """Run the command line; an error is one clear line and exit status 1."""
+    """Run the command line; an error is one clear line, exit status 1; a call whose words are off is 2."""
     try:
         app()
-    except FernError as error:
-        typer.echo(f"fernfield: {error}", err=True)
-        sys.exit(1)
+    except (FernError, pydantic.ValidationError) as error:
+        _fail(str(error).replace("\n", " "), 1)
     except OSError as error:
-        typer.echo(f"fernfield: {error.strerror or error}{f': {error.filename}' if error.filename else ''}", err=True)
-        sys.exit(1)
+        _fail(f"{error.strerror or error}{f': {error.filename}' if error.filename else ''}", 1)
+
+
+def _fail(words: str, status: int) -> None:
+    typer.echo(f"fernfield: {words}", err=True)
+    sys.exit(status)
 
 
 if __name__ == "__main__":

@@ -37,6 +37,11 @@ def client(tmp_path: Path) -> Iterator[TestClient]:
         yield made
 
 
+def live(world_id: str) -> str:
+    """The socket of a world; the test client's own host name would be refused."""
+    return f"ws://127.0.0.1:8127/live/{world_id}"
+
+
 def draw(world: OpenWorld, tool: str = "raise", **fields: object) -> Outcome:
     """A stroke of one second across the place where four tiles meet."""
     values: dict[str, object] = {

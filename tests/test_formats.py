@@ -54,7 +54,8 @@ def test_a_16_bit_png_keeps_elevations_to_half_a_step(tmp_path: Path) -> None:
 
 def test_a_grid_from_elsewhere_is_read(tmp_path: Path) -> None:
     """Corner or centre, capitals, wrapped lines, signs and exponents, and a nodata value that is not used."""
-    text = b"NCOLS 3\r\nNROWS 2\r\nXLLCORNER 100.5\r\nYLLCORNER -3\r\nCELLSIZE 2.5\r\nNODATA_VALUE -9999\r\n1 2.5\r\n-3e1 4\r\n+5 6\r\n"
+    head = b"NCOLS 3\r\nNROWS 2\r\nXLLCORNER 100.5\r\nYLLCORNER -3\r\nCELLSIZE 2.5\r\nNODATA_VALUE -9999\r\n"
+    text = head + b"1 2.5\r\n-3e1 4\r\n+5 6\r\n"
     found = read_elevation(saved(tmp_path, text), Wanted())
     assert found.spacing_m == 2.5
     assert found.heights.tolist() == [[1, 2.5, -30], [4, 5, 6]]
@@ -149,8 +150,8 @@ def test_growth_and_sites_are_what_their_readers_expect() -> None:
     import geojson
 
     rows = growth_rows([["alder", 1.5, 2, 3, 1, 90, 0, 0]], header=True)
-    assert list(csv.DictReader(io.StringIO(rows.decode())))[0]["y_m"] == "2"
-    text = sites_geojson([{"id": "a", "x": 1.0, "y": 2.0, "z": 3.0, "name": "Gate \"x\", <b>", "team": None}])
+    assert next(iter(csv.DictReader(io.StringIO(rows.decode()))))["y_m"] == "2"
+    text = sites_geojson([{"id": "a", "x": 1.0, "y": 2.0, "z": 3.0, "name": 'Gate "x", <b>', "team": None}])
     found = geojson.loads(text)
     assert found.is_valid
     assert found["features"][0]["geometry"]["coordinates"] == [1.0, 2.0, 3.0]

@@ -183,6 +183,15 @@ def test_a_live_stroke_is_the_stroke_sent_whole(world: OpenWorld, studio: Studio
     assert live.fill_m3 == whole.fill_m3
 
 
+def test_a_stroke_that_goes_on_too_long_is_kept_up_to_there(world: OpenWorld) -> None:
+    run = world.begin_stroke(world.first_tract.row.id, START.model_copy(update={"strength": 0.5}))
+    world.extend_stroke(run, [Sample(100, 100, 0), Sample(100, 100, 2)])
+    with pytest.raises(InvalidInput, match="at most 600 s"):
+        world.extend_stroke(run, [Sample(100, 100, 700)])
+    assert world.finish_stroke(run).revision == 1
+    assert spot(world, world.first_tract, 100, 100)["elevation_m"] == pytest.approx(11, abs=0.02)
+
+
 def test_an_abandoned_stroke_never_was(world: OpenWorld) -> None:
     before = everything(world)
     run = world.begin_stroke(world.first_tract.row.id, START)

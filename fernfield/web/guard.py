@@ -6,6 +6,7 @@ import json
 from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers, MutableHeaders
+from starlette.requests import ClientDisconnect
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 POLICY = (
@@ -37,10 +38,6 @@ def from_elsewhere(headers: Headers) -> bool:
     if origin is None:
         return False
     return urlsplit(origin).netloc != headers.get("host", "")
-
-
-class _TooLarge(Exception):
-    pass
 
 
 class Guard:
@@ -87,19 +84,23 @@ class Guard:
             await self._answer(send, 413, "Content Too Large", f"{words}, not {declared[:20]} bytes")
             return
         have = 0
-        started = False
+        started = refused = False
 
         async def counted() -> Message:
-            nonlocal have
+            nonlocal have, refused
             message = await receive()
             if message["type"] == "http.request":
                 have += len(message.get("body", b""))
-                if have > limit:
-                    raise _TooLarge
+                if have > limit and not started:
+                    # To the application it looks as if the sender had gone; its answer is dropped.
+                    refused = True
+                    return {"type": "http.disconnect"}
             return message
 
         async def with_headers(message: Message) -> None:
             nonlocal started
+            if refused:
+                return
             if message["type"] == "http.response.start":
                 started = True
                 out = MutableHeaders(scope=message)
@@ -111,9 +112,11 @@ class Guard:
 
         try:
             await self._app(scope, counted, with_headers)
-        except _TooLarge:
-            if not started:
-                await self._answer(send, 413, "Content Too Large", words)
+        except ClientDisconnect:
+            if not refused:
+                raise
+        if refused:
+            await self._answer(send, 413, "Content Too Large", words)
 
     @staticmethod
     async def _answer(send: Send, status: int, title: str, detail: str) -> None:

@@ -30,11 +30,19 @@ def status_of(error: FernError) -> int:
     return next((status for kind, status in STATUS if isinstance(error, kind)), 400)
 
 
+FROM = (("body",), ("query",), ("path",))
+"""Where FastAPI says a value came from, before its own place."""
+
+
 def field_errors(errors: Sequence[Any]) -> list[dict[str, str]]:
     """One entry for each bad field: its place, and what was received and allowed."""
     found = []
     for error in errors:
-        place = ".".join(str(part) for part in error["loc"] if part not in ("body", "query", "path"))
+        loc = error["loc"][1:] if error["loc"][:1] in FROM else error["loc"]
+        cause = error.get("ctx", {}).get("error")
+        place = ".".join(str(part) for part in loc)
+        if isinstance(cause, InvalidInput) and cause.field:
+            place = f"{place}.{cause.field}" if place else cause.field
         message = str(error["msg"]).removeprefix("Value error, ")
         received = error.get("input")
         if isinstance(received, str | int | float | bool) and repr(received) not in message:

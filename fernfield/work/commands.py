@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from fernfield.core.errors import InvalidInput
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.work.entries import Cover, Elevation, Key, Light, Mix, Name, Thing, Water
 
@@ -43,13 +44,13 @@ class StrokeStart(Command):
     @model_validator(mode="after")
     def _fits_its_tool(self) -> StrokeStart:
         if self.tool not in TOOLS:
-            raise ValueError(f"tool must be one of {', '.join(TOOLS)}, not {self.tool!r}")
+            raise InvalidInput(f"tool must be one of {', '.join(TOOLS)}, not {self.tool!r}", "tool")
         for field, tools in (("target_m", ("flatten",)), ("cover", MASK_TOOLS[:2]), ("mix", MASK_TOOLS[2:])):
             given = getattr(self, field) is not None
             if given and self.tool not in tools:
-                raise ValueError(f"{field} goes with {' or '.join(tools)}, not with {self.tool}")
+                raise InvalidInput(f"{field} goes with {' or '.join(tools)}, not with {self.tool}", field)
             if not given and self.tool in tools and field != "target_m":
-                raise ValueError(f"{self.tool} needs {field}")
+                raise InvalidInput(f"{self.tool} needs {field}", field)
         return self
 
 
@@ -64,9 +65,10 @@ class Stroke(StrokeStart):
         times = [point[2] for point in self.path]
         for before, after in itertools.pairwise(times):
             if after < before:
-                raise ValueError(f"times in a path must not run backwards: {after} s after {before} s")
+                raise InvalidInput(f"times in a path must not run backwards: {after} s after {before} s", "path")
         if times[-1] - times[0] > LONGEST_STROKE_S:
-            raise ValueError(f"a stroke lasts at most {LONGEST_STROKE_S:g} s, not {times[-1] - times[0]:g} s")
+            words = f"a stroke lasts at most {LONGEST_STROKE_S:g} s, not {times[-1] - times[0]:g} s"
+            raise InvalidInput(words, "path")
         return self
 
 

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, model_validator
 
-from fernfield.core.errors import FormatError
+from fernfield.core.errors import FormatError, InvalidInput
 from fernfield.core.growth.scatter import DENSEST_PER_HA
 from fernfield.core.sites.kit import KIT
 
@@ -74,7 +74,8 @@ class Kind(Row):
     @model_validator(mode="after")
     def _smallest_first(self) -> Kind:
         if self.size_min > self.size_max:
-            raise ValueError(f"smallest size must not be above the largest, not {self.size_min} and {self.size_max}")
+            words = f"smallest size must not be above the largest, not {self.size_min} and {self.size_max}"
+            raise InvalidInput(words, "size_min")
         return self
 
 
@@ -102,11 +103,11 @@ class Thing(Row):
     @model_validator(mode="after")
     def _fits_its_sort(self) -> Thing:
         if self.sort == "piece" and self.kit not in KIT:
-            raise ValueError(f"kit must be one of {', '.join(KIT)}, not {self.kit!r}")
+            raise InvalidInput(f"kit must be one of {', '.join(KIT)}, not {self.kit!r}", "kit")
         if self.sort == "start" and self.kit is not None:
-            raise ValueError(f"a start has no kit, not {self.kit!r}")
+            raise InvalidInput(f"a start has no kit, not {self.kit!r}", "kit")
         if self.sort == "piece" and self.default:
-            raise ValueError("only a start can be the default")
+            raise InvalidInput("only a start can be the default", "default")
         return self
 
 

@@ -10,13 +10,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from fernfield.core.errors import Conflict, NotFound
+from fernfield.core.errors import Conflict, InvalidInput, NotFound
 from fernfield.core.grid import NOWHERE, Window, bilinear
 from fernfield.core.ground.brush import Brush, Touch
 from fernfield.core.ground.mask import add_in_place
 from fernfield.core.ground.pace import Dab, Pace, Sample, dab_gap
 from fernfield.core.ground.tools import GROUND_TOOLS, GroundTool
-from fernfield.work.commands import StrokeStart
+from fernfield.work.commands import LONGEST_STROKE_S, MOST_POINTS, StrokeStart
 from fernfield.work.layers import HEIGHT, Place, TileCache
 
 _serials = itertools.count(1)
@@ -66,9 +66,22 @@ class StrokeRun:
         """ "height", "cover" or "growth": what a listener needs to draw again."""
         return HEIGHT if self.start.tool in GROUND_TOOLS else self.mask_layers[0].split(":")[0]
 
+    def take(self, samples: Sequence[Sample]) -> None:
+        """Keep samples; all of them or none. Raises InvalidInput when they do not go on from the others."""
+        last = self.samples[-1].seconds if self.samples else 0.0
+        for sample in samples:
+            if sample.seconds < last:
+                raise InvalidInput(f"times must not run backwards: {sample.seconds} s after {last} s", "samples")
+            last = sample.seconds
+        first = (self.samples or samples)[0].seconds if self.samples or samples else 0.0
+        if last - first > LONGEST_STROKE_S or len(self.samples) + len(samples) > MOST_POINTS:
+            words = f"a stroke lasts at most {LONGEST_STROKE_S:g} s and has at most {MOST_POINTS} samples"
+            raise InvalidInput(f"{words}; it ends here", "samples")
+        self.samples.extend(samples)
+
     def add(self, samples: Sequence[Sample]) -> Window:
         """Take samples in and draw what is certain; returns the posts that changed."""
-        self.samples.extend(samples)
+        self.take(samples)
         return self._draw(self._pace.add(samples))
 
     def finish(self) -> Window:

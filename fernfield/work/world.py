@@ -200,7 +200,7 @@ class OpenWorld:
             if run.ended:
                 raise Conflict("the stroke has already ended")
             if run.waits_for is not None:
-                run.samples.extend(samples)
+                run.take(samples)
                 if not run.waits_for.ended:
                     return NOWHERE
                 run.waits_for = None

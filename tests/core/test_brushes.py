@@ -130,7 +130,7 @@ def test_every_tool_says_what_it_is() -> None:
 
 
 def test_a_brush_that_cannot_be_is_refused() -> None:
-    with pytest.raises(InvalidInput, match="above 0 m, not 0"):
+    with pytest.raises(InvalidInput, match=r"above 0 m, not 0"):
         Brush(0, 0.5)
-    with pytest.raises(InvalidInput, match="0 to 1, not 1.5"):
+    with pytest.raises(InvalidInput, match=r"0 to 1, not 1\.5"):
         Brush(3, 1.5)

@@ -88,9 +88,7 @@ def test_the_same_seed_and_mask_give_the_same_plants_and_another_seed_others() -
 @settings(max_examples=25, deadline=None)
 def test_parts_side_by_side_lose_and_double_nothing(row: int, col: int) -> None:
     parts = [
-        plants_in(Window(r0, c0, r1, c1))
-        for r0, r1 in ((0, row), (row, 301))
-        for c0, c1 in ((0, col), (col, 301))
+        plants_in(Window(r0, c0, r1, c1)) for r0, r1 in ((0, row), (row, 301)) for c0, c1 in ((0, col), (col, 301))
     ]
     assert sum(map(len, parts)) == len(set().union(*parts))
     assert set().union(*parts) == plants_in(GRID.window)

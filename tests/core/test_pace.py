@@ -1,5 +1,6 @@
 """A stroke depends on the movement, not on how often the pointer was reported."""
 
+import itertools
 import math
 
 import numpy as np
@@ -71,7 +72,7 @@ def test_no_time_is_lost_and_no_gap_is_left(steps: list[float], gap: float) -> N
     dabs = dabs_of(samples, gap)
     assert sum(d.seconds for d in dabs) == pytest.approx(max(times[-1], TAP_S))
     assert all(0 < d.seconds <= STEP_S + 1e-9 for d in dabs)
-    gaps = [math.hypot(b.x - a.x, b.y - a.y) for a, b in zip(dabs, dabs[1:], strict=False)]
+    gaps = [math.hypot(b.x - a.x, b.y - a.y) for a, b in itertools.pairwise(dabs)]
     assert max(gaps, default=0) < 2.6 * gap + 1e-6
 
 

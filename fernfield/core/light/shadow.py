@@ -21,7 +21,9 @@ SOFT_EDGE_M = 0.5
 
 
 @kernel
-def _sweep(heights: FloatArray, shift: float, phase: float, drop: float, soft: float, upwards: bool, out: ByteArray) -> None:
+def _sweep(
+    heights: FloatArray, shift: float, phase: float, drop: float, soft: float, upwards: bool, out: ByteArray
+) -> None:
     """Carry shadows from row 0 downwards, or from the last row `upwards`.
 
     Rays move `shift` columns (-1..1) and sink `drop` metres with every row; on the first
