@@ -40,6 +40,8 @@ class Page:
                 data = message["bytes"]
                 (length,) = struct.unpack_from("<I", data)
                 found = {**json.loads(data[4 : 4 + length]), "body": data[4 + length :]}
+            if found["is"] in ("patch", "stale"):
+                self.say(**{"is": "drawn"})
             if found["is"] in wanted:
                 return dict(found)
         raise AssertionError(f"none of {wanted} came")

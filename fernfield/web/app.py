@@ -8,6 +8,7 @@ from datetime import datetime
 from pathlib import Path
 
 from fastapi import FastAPI, Response
+from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 from fastapi.templating import Jinja2Templates
 
@@ -47,6 +48,10 @@ def create_app(studio: Studio, settings: Settings | None = None) -> FastAPI:
     @app.get("/healthz", tags=["health"])
     def health() -> Response:
         return Response('{"status":"ok"}' if studio.healthy() else '{"status":"down"}', media_type="application/json")
+
+    @app.get("/favicon.ico", include_in_schema=False)
+    def mark() -> FileResponse:
+        return FileResponse(HERE / "static" / "fern.svg", media_type="image/svg+xml")
 
     for router in ROUTERS:
         app.include_router(router)

@@ -30,6 +30,7 @@ from fernfield.web.messages import (
     AskSpot,
     Begin,
     BeginWalk,
+    Drawn,
     End,
     EndWalk,
     Move,
@@ -51,6 +52,9 @@ router = APIRouter()
 MOST_PATCH_PIXELS = 2_400 * 1_600
 MOST_PATCH_POSTS = 600 * 600
 WALK_FRAME_TICKS = 2
+PATCHES_UNDER_WAY = 1
+PATCH_PATIENCE_S = 1.0
+"""A page that does not say that it has drawn gets the next patch after this long."""
 
 
 def pack(head: dict[str, Any], body: bytes) -> bytes:
@@ -72,6 +76,8 @@ class Connection:
         self._view: View | None = None
         self._dirty: dict[str, Window] = {}
         self._paint = asyncio.Event()
+        self._under_way = 0
+        self._free = asyncio.Event()
         self._run: StrokeRun | None = None
         self._stroke_at = 0.0
         self._question: AskSpot | None = None
@@ -141,15 +147,30 @@ class Connection:
     async def _paint_all(self) -> None:
         while True:
             await self._paint.wait()
+            # Few patches under way at a time: what moves meanwhile is drawn together in the next.
+            while self._under_way >= PATCHES_UNDER_WAY:
+                self._free.clear()
+                try:
+                    await asyncio.wait_for(self._free.wait(), PATCH_PATIENCE_S)
+                except TimeoutError:
+                    self._under_way = 0
+            self._under_way += 1
             self._paint.clear()
             dirty, self._dirty = self._dirty, {}
+            drawn_to = self._run.drawn_to if self._run is not None else None
             try:
-                for message in await to_thread.run_sync(self._patches, dirty, self._view):
+                for message in await to_thread.run_sync(self._patches, dirty, self._view, drawn_to):
                     self._outbox.put_nowait(message)
             except Exception:
                 log.exception("a patch could not be drawn")
 
-    def _patches(self, dirty: dict[str, Window], view: View | None) -> list[str | bytes]:
+    def _patch_arrived(self) -> None:
+        """The page has taken a patch in; a page that says so too often gains nothing."""
+        if self._under_way > 0:
+            self._under_way -= 1
+            self._free.set()
+
+    def _patches(self, dirty: dict[str, Window], view: View | None, drawn_to: float | None) -> list[str | bytes]:
         """The messages that bring a page up to date: what is stale, its picture, and heights."""
         out: list[str | bytes] = []
         window = NOWHERE
@@ -161,7 +182,12 @@ class Connection:
             if layer in ("growth", HEIGHT):
                 part = self._tract.grid.clip(part.pad(math.ceil(8 / self._tract.grid.spacing)))
             window = window.join(part)
-        head: dict[str, Any] = {"is": "stale", "window": window.as_list(), "layers": sorted(dirty)}
+        head: dict[str, Any] = {
+            "is": "stale",
+            "window": window.as_list(),
+            "layers": sorted(dirty),
+            "drawn_to": drawn_to,
+        }
         picture = b""
         if view is not None:
             scale = 2.0**view.level
@@ -216,6 +242,8 @@ class Connection:
                 await self._move(message)
             case End():
                 await self._end_stroke(keep=message.is_ == "end")
+            case Drawn():
+                self._patch_arrived()
             case AskSpot():
                 self._question = message
                 self._asked.set()

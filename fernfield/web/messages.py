@@ -48,6 +48,12 @@ class End(Message):
     is_: Literal["end", "abandon"] = Field(alias="is")
 
 
+class Drawn(Message):
+    """The page has taken the last patch in and can take another."""
+
+    is_: Literal["drawn"] = Field(alias="is")
+
+
 class AskSpot(Message):
     """The cursor is at (x, y); `section` asks for the ground through it from x0 to x1."""
 
@@ -82,7 +88,9 @@ class EndWalk(Message):
     is_: Literal["stand"] = Field(alias="is")
 
 
-Incoming = Annotated[View | Begin | Move | End | AskSpot | BeginWalk | Wish | EndWalk, Field(discriminator="is_")]
+Incoming = Annotated[
+    View | Begin | Move | End | Drawn | AskSpot | BeginWalk | Wish | EndWalk, Field(discriminator="is_")
+]
 INCOMING: TypeAdapter[Incoming] = TypeAdapter(Incoming)
 
 LONGEST_WAIT_S = 10.0

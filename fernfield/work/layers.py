@@ -114,12 +114,19 @@ class TileCache:
             place = (layer, tile_row, tile_col)
             yield place, self.tile(place)[part.inside(whole)], part
 
+    def whole_tiles(self, layer: str, window: Window) -> Iterator[tuple[NDArray[Any], Window]]:
+        """Each tile that `window` touches, whole, and where it is. Whole tiles lie in one piece in memory."""
+        for tile_row, tile_col in self.grid.clip(window).tiles():
+            yield self.tile((layer, tile_row, tile_col)), self.grid.tile_window(tile_row, tile_col)
+
     def read(self, layer: str, window: Window, step: int = 1) -> NDArray[Any]:
         """A copy of every `step`-th post of `window`, from its first row and column.
 
         Where the window reaches past the tract the border's values go on.
         """
         inner = self.grid.clip(window)
+        if step == 1 and inner == window and not window.empty:
+            return self._copied(layer, window)
         if inner.empty:
             # Wholly outside: the nearest border stands in.
             row = min(max(window.row0, 0), self.grid.rows - 1)
@@ -140,6 +147,13 @@ class TileCache:
                     out[r0:r1, c0:c1] = tile[at_rows[0] : at_rows[-1] + 1, at_cols[0] : at_cols[-1] + 1]
                 else:
                     out[r0:r1, c0:c1] = tile[np.ix_(at_rows, at_cols)]
+        return out
+
+    def _copied(self, layer: str, window: Window) -> NDArray[Any]:
+        """A copy of a window that lies wholly in the tract."""
+        out = np.empty(window.shape, dtype_of(layer))
+        for _place, part, where in self.parts(layer, window):
+            out[where.inside(window)] = part
         return out
 
     def write(self, layer: str, window: Window, values: NDArray[Any]) -> None:

@@ -24,6 +24,8 @@ FINEST_LEVEL = -2
 COARSEST_LEVEL = 7
 SINGLE_PLANTS_TO_LEVEL = 3
 NEAR_M = 10.0
+UNDER_WATER_M = 3.0
+"""Shadows are followed this far under the sea; below, the water's own colour hides them."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,13 +123,24 @@ def _lit(tract: Tract, posts: Window, step: int, bearing: float, height: float) 
 
 
 def shadow_window(world: OpenWorld, tract: Tract, window: Window) -> Window:
-    """`window` and every post whose light may change when the ground in it does."""
-    light = world.light
+    """`window` and every post whose light may change when the ground in it does.
+
+    The heights of the tiles that it touches, now and since their last commit, bound how
+    high the ground in it is or was; under the sea's surface no shadow is looked for.
+    """
+    light, cache = world.light, tract.cache
+    window = tract.grid.clip(window)
     with world.lock:
-        _, high = tract.cache.height_range(window)
-        low, _ = tract.cache.height_range(tract.grid.window)
-    reach = reach_posts(high - low, tract.grid.spacing, light.sun_height_deg)
-    return tract.grid.clip(shaded_by(window, light.sun_bearing_deg, reach))
+        _, high = cache.height_range(window)
+        low, _ = cache.height_range(tract.grid.window)
+        shaded = window
+        # The lowest ground that a shadow can fall on bounds its length; that ground is nearer then.
+        for _ in range(3):
+            low = max(low, world.sea_level_m - UNDER_WATER_M)
+            reach = reach_posts(high - low, tract.grid.spacing, light.sun_height_deg)
+            shaded = tract.grid.clip(shaded_by(window, light.sun_bearing_deg, reach))
+            low, _ = cache.height_range(shaded)
+    return shaded
 
 
 def _shares(

@@ -66,6 +66,11 @@ class StrokeRun:
         """ "height", "cover" or "growth": what a listener needs to draw again."""
         return HEIGHT if self.start.tool in GROUND_TOOLS else self.mask_layers[0].split(":")[0]
 
+    @property
+    def drawn_to(self) -> float:
+        """The time of the stroke up to which the ground has been changed. [s]"""
+        return self._pace.drawn_to
+
     def take(self, samples: Sequence[Sample]) -> None:
         """Keep samples; all of them or none. Raises InvalidInput when they do not go on from the others."""
         last = self.samples[-1].seconds if self.samples else 0.0
@@ -162,8 +167,8 @@ class StrokeRun:
             self._soil(HEIGHT, window)
             return
         self._hold(HEIGHT, window)
-        for _place, part, where in self.cache.parts(HEIGHT, window):
-            tool.apply(part, self._moved(touch, where, amount), target)
+        for tile, where in self.cache.whole_tiles(HEIGHT, window):
+            tool.apply(tile, self._moved(touch, where, amount), target)
         self._soil(HEIGHT, window)
 
     def _mask_dab(self, window: Window, touch: Touch, amount: float) -> None:
@@ -171,8 +176,8 @@ class StrokeRun:
             if sign < 0 and self.cache.blank(layer, window):
                 continue
             self._hold(layer, window)
-            for _place, part, where in self.cache.parts(layer, window):
-                add_in_place(part, self._moved(touch, where, sign * amount))
+            for tile, where in self.cache.whole_tiles(layer, window):
+                add_in_place(tile, self._moved(touch, where, sign * amount))
             self._soil(layer, window)
 
     def _mask_moves(self) -> Iterator[tuple[str, int]]:

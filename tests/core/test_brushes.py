@@ -76,24 +76,28 @@ def test_flatten_moves_towards_the_target_and_stops_on_it() -> None:
     assert (heights[inside] == 10.0).all()
 
 
-def test_smooth_agrees_with_scipys_gaussian() -> None:
+@pytest.mark.parametrize(("radius", "tolerance"), [(16, 1e-3), (30, 0.03)])
+def test_smooth_agrees_with_scipys_gaussian(radius: float, tolerance: float) -> None:
+    """Large brushes blur every other post: to a few hundredths of noise of 2 m."""
     rng = np.random.default_rng(2)
-    before = rng.normal(0, 2, (90, 110)).astype(np.float32)
-    touch = Touch(44, 55, 24, 0.5, 0.7)
+    before = rng.normal(0, 2, (130, 150)).astype(np.float32)
+    touch = Touch(64, 75, radius, 0.5, 0.7)
     heights = before.copy()
     smooth_in_place(heights, touch)
-    sigma = detail_posts(24)
-    soft = gaussian_filter(before.astype(float), sigma, mode="nearest", radius=halo_posts(24))
+    sigma = detail_posts(radius)
+    soft = gaussian_filter(before.astype(float), sigma, mode="nearest", radius=halo_posts(radius))
     expected = before + (soft - before) * 0.7 * weight_twin(before.shape, touch)
-    assert np.allclose(heights, expected, atol=1e-3)
+    assert np.abs(heights - expected).max() < 3 * tolerance
+    assert np.abs(heights - expected).mean() < tolerance
     assert heights.std() < before.std()
 
 
-def test_smooth_leaves_a_slope_alone() -> None:
-    rows, cols = np.mgrid[0:80, 0:80]
+@pytest.mark.parametrize("radius", [8, 16, 30])
+def test_smooth_leaves_a_slope_alone(radius: float) -> None:
+    rows, cols = np.mgrid[0:141, 0:141]
     plane = (0.3 * rows - 0.1 * cols).astype(np.float32)
     heights = plane.copy()
-    smooth_in_place(heights, Touch(40, 40, 16, 0.5, 1.0))
+    smooth_in_place(heights, Touch(70, 70, radius, 0.5, 1.0))
     assert np.allclose(heights, plane, atol=1e-4)
 
 

@@ -54,7 +54,7 @@ class Touch:
 
 
 @kernel
-def _span(reach: float, row_offset: float, col: float, cols: int) -> tuple[int, int]:
+def span(reach: float, row_offset: float, col: float, cols: int) -> tuple[int, int]:
     """First and last-but-one column within `reach` of `col`, on a row `row_offset` away."""
     inside = reach * reach - row_offset * row_offset
     if inside < 0:
@@ -64,17 +64,34 @@ def _span(reach: float, row_offset: float, col: float, cols: int) -> tuple[int, 
 
 
 @kernel
-def weights_in_row(out: FloatArray, row_offset: float, first_offset: float, radius: float, softness: float) -> None:
-    """Fill `out` with the brush's weight at posts ``first_offset + i`` columns from the middle."""
+def squares(col: float, radius: float, cols: int) -> tuple[int, FloatArray]:
+    """First column that a brush can touch, and the squared offset from its middle of that and each after it."""
+    first = max(0, min(cols, math.ceil(col - radius)))
+    last = max(first, min(cols, math.floor(col + radius) + 1))
+    out = np.empty(last - first, np.float32)
+    for i in range(out.shape[0]):
+        along = np.float32(first + i - col)
+        out[i] = along * along
+    return first, out
+
+
+@kernel
+def weights_in_row(out: FloatArray, along: FloatArray, row_offset: float, radius: float, softness: float) -> None:
+    """Fill `out` with the brush's weight at posts whose squared column offsets are `along`.
+
+    Plain comparisons in loops of their own, since compilers turn those into vector code
+    and `min` and `max` not.
+    """
     reach = np.float32(radius)
     scale = np.float32(1.0) / (reach * max(np.float32(softness), HARD_EDGE))
     across = np.float32(row_offset) * np.float32(row_offset)
-    start = np.float32(first_offset)
     zero, one, two, three = np.float32(0), np.float32(1), np.float32(2), np.float32(3)
     for i in range(out.shape[0]):
-        along = start + np.float32(i)
-        t = (reach - np.sqrt(across + along * along)) * scale
-        t = min(max(t, zero), one)
+        out[i] = (reach - np.sqrt(across + along[i])) * scale
+    for i in range(out.shape[0]):
+        t = out[i]
+        t = t if t > zero else zero
+        t = t if t < one else one
         out[i] = t * t * (three - two * t)
 
 
@@ -94,8 +111,8 @@ def weight_window(shape: tuple[int, int], touch: Touch) -> FloatArray:
 
 @kernel
 def _weight_window(out: FloatArray, row: float, col: float, radius: float, softness: float) -> None:
+    along = np.empty(out.shape[1], np.float32)
+    for c in range(along.shape[0]):
+        along[c] = np.float32((c - col) * (c - col))
     for r in range(out.shape[0]):
-        weights_in_row(out[r], r - row, -col, radius, softness)
-
-
-span = _span
+        weights_in_row(out[r], along, r - row, radius, softness)

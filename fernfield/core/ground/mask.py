@@ -8,21 +8,22 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from fernfield.core.ground.brush import Touch, span, weights_in_row
+from fernfield.core.ground.brush import Touch, span, squares, weights_in_row
 from fernfield.core.kernels import kernel
 
 
 @kernel
 def _shift(mask: NDArray[np.uint16], row: float, col: float, radius: float, softness: float, amount: float) -> None:
     rows, cols = mask.shape
-    weights = np.empty(min(cols, int(2 * radius) + 3), np.float32)
+    base, along = squares(col, radius, cols)
+    weights = np.empty_like(along)
     for r in range(max(0, int(row - radius)), min(rows, int(row + radius) + 2)):
         first, last = span(radius, r - row, col, cols)
         if last <= first:
             continue
         line = mask[r, first:last]
         weight = weights[: last - first]
-        weights_in_row(weight, r - row, first - col, radius, softness)
+        weights_in_row(weight, along[first - base : last - base], r - row, radius, softness)
         for i in range(line.shape[0]):
             value = np.float32(line[i]) + np.float32(amount * 65535.0) * weight[i]
             line[i] = np.uint16(min(max(value + np.float32(0.5), np.float32(0)), np.float32(65535)))
@@ -30,4 +31,4 @@ def _shift(mask: NDArray[np.uint16], row: float, col: float, radius: float, soft
 
 def add_in_place(mask: NDArray[np.uint16], touch: Touch) -> None:
     """Add ``amount`` (a share of full, may be negative) times the weight to `mask` (modified), within 0 to full."""
-    _shift(mask, touch.row, touch.col, touch.radius, touch.softness, touch.amount)
+    _shift(mask, float(touch.row), float(touch.col), float(touch.radius), float(touch.softness), float(touch.amount))

@@ -1,10 +1,11 @@
 """From pointer samples to dabs: even steps of time along a smooth curve.
 
 The pointer reports whenever it likes. Its samples are joined by cubic Hermite pieces
-whose tangents are three-point differences (second order on uneven times), and the
-curve is walked in fixed steps of `STEP_S` from the first sample; a step in which the
-pointer goes far is split so that dabs lie no further apart than `gap` metres. What a
-stroke does therefore depends on the movement, not on how often it was reported.
+whose tangents are those of the parabola through a sample and the two before it: second
+order on uneven times, and nothing that comes later is needed. The curve is walked in
+fixed steps of `STEP_S` from the first sample; a step in which the pointer goes far is
+split so that dabs lie no further apart than `gap` metres. What a stroke does therefore
+depends on the movement, not on how often it was reported.
 """
 
 from __future__ import annotations
@@ -45,8 +46,9 @@ class Dab:
 class Pace:
     """Takes samples as they come and gives the dabs that are certain so far.
 
-    A piece of the curve is certain when the sample after it is known, so the dabs run one
-    sample behind until `finish`. The dabs are the same however the samples are batched.
+    From the third sample on a piece of the curve is certain when its end is known, so the
+    dabs are at most a step behind the pointer. They are the same however the samples are
+    batched.
     """
 
     def __init__(self, gap: float) -> None:
@@ -65,13 +67,12 @@ class Pace:
                     f"times in a path must not run backwards: {sample.seconds} s after {self._samples[-1].seconds} s",
                     "path",
                 )
-            if self._samples and sample.seconds == self._samples[-1].seconds:
-                self._samples[-1] = sample
-            else:
+            # Two reports of one moment: the first counts, since it may be drawn already.
+            if not self._samples or sample.seconds > self._samples[-1].seconds:
                 self._samples.append(sample)
         if len(self._samples) < 3:
             return []
-        return self._dabs_until(self._samples[-2].seconds, whole_steps=True)
+        return self._dabs_until(self._samples[-1].seconds, whole_steps=True)
 
     def finish(self) -> list[Dab]:
         """The rest of the dabs, the last one shortened to where the stroke ended."""
@@ -81,6 +82,11 @@ class Pace:
         if last.seconds - first.seconds < TAP_S:
             self._samples.append(Sample(last.x, last.y, first.seconds + TAP_S))
         return self._dabs_until(self._samples[-1].seconds, whole_steps=False)
+
+    @property
+    def drawn_to(self) -> float:
+        """The time up to which dabs were given. [s]"""
+        return self._samples[0].seconds + self._steps_done * STEP_S if self._samples else 0.0
 
     def _dabs_until(self, end: float, *, whole_steps: bool) -> list[Dab]:
         dabs: list[Dab] = []
@@ -127,23 +133,23 @@ class Pace:
         )
 
     def _tangent(self, i: int) -> tuple[float, float]:
-        """Velocity at sample `i` [m/s]: three-point difference; at the ends a parabola through three."""
+        """Velocity at sample `i` of the parabola through it and the two before, at the start the first three. [m/s]"""
         s = self._samples
         if len(s) == 2:
             length = s[1].seconds - s[0].seconds
             return (s[1].x - s[0].x) / length, (s[1].y - s[0].y) / length
-        mid = min(max(i, 1), len(s) - 2)
-        a, b, c = s[mid - 1], s[mid], s[mid + 1]
+        last = max(i, 2)
+        a, b, c = s[last - 2], s[last - 1], s[last]
         before, after = b.seconds - a.seconds, c.seconds - b.seconds
         velocity = []
         for pa, pb, pc in ((a.x, b.x, c.x), (a.y, b.y, c.y)):
             one, two = (pb - pa) / before, (pc - pb) / after
-            if i < mid:
-                velocity.append(one + (one - two) * before / (before + after))
-            elif i > mid:
+            if i == last:
                 velocity.append(two + (two - one) * after / (before + after))
-            else:
+            elif i == last - 1:
                 velocity.append((one * after + two * before) / (before + after))
+            else:
+                velocity.append(one + (one - two) * before / (before + after))
         return velocity[0], velocity[1]
 
 

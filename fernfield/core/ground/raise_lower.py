@@ -5,14 +5,15 @@ from __future__ import annotations
 import numpy as np
 
 from fernfield.core.grid import FloatArray
-from fernfield.core.ground.brush import HIGHEST_M, LOWEST_M, Touch, span, weights_in_row
+from fernfield.core.ground.brush import HIGHEST_M, LOWEST_M, Touch, span, squares, weights_in_row
 from fernfield.core.kernels import kernel
 
 
 @kernel
 def _add(heights: FloatArray, row: float, col: float, radius: float, softness: float, amount: float) -> None:
     rows, cols = heights.shape
-    weights = np.empty(min(cols, int(2 * radius) + 3), np.float32)
+    base, along = squares(col, radius, cols)
+    weights = np.empty_like(along)
     metres = np.float32(amount)
     low, high = np.float32(LOWEST_M), np.float32(HIGHEST_M)
     for r in range(max(0, int(row - radius)), min(rows, int(row + radius) + 2)):
@@ -21,9 +22,13 @@ def _add(heights: FloatArray, row: float, col: float, radius: float, softness: f
             continue
         line = heights[r, first:last]
         weight = weights[: last - first]
-        weights_in_row(weight, r - row, first - col, radius, softness)
+        weights_in_row(weight, along[first - base : last - base], r - row, radius, softness)
         for i in range(line.shape[0]):
-            line[i] = min(max(line[i] + metres * weight[i], low), high)
+            weight[i] = line[i] + metres * weight[i]
+        for i in range(line.shape[0]):
+            height = weight[i]
+            height = height if height > low else low
+            line[i] = height if height < high else high
 
 
 def raise_in_place(heights: FloatArray, touch: Touch) -> None:
@@ -35,9 +40,9 @@ def raise_in_place(heights: FloatArray, touch: Touch) -> None:
     touch : Touch
         Middle and radius in posts of `heights` (the middle may lie outside), amount. [m]
     """
-    _add(heights, touch.row, touch.col, touch.radius, touch.softness, touch.amount)
+    _add(heights, float(touch.row), float(touch.col), float(touch.radius), float(touch.softness), float(touch.amount))
 
 
 def lower_in_place(heights: FloatArray, touch: Touch) -> None:
     """Take ``amount`` metres times the brush's weight off `heights` (modified)."""
-    _add(heights, touch.row, touch.col, touch.radius, touch.softness, -touch.amount)
+    _add(heights, float(touch.row), float(touch.col), float(touch.radius), float(touch.softness), -float(touch.amount))

@@ -11,16 +11,21 @@ const part = (name) => panel.querySelector(`[data-section="${name}"]`);
 
 let asked = false;
 let again = false;
+let askedAt = -1e9;
 /** The newest facts. @type {any} */
 export const facts = { spot: null, section: null, levels: null, volume: "" };
 
 /** Ask for the facts of the cursor's spot; one question is under way at a time. */
 export function askSpot() {
   if (!state.cursor) return;
-  if (asked) {
+  const early = askedAt + (state.drawing ? 200 : 25) - performance.now();
+  if (asked || early > 0) {
     again = true;
+    if (!asked) setTimeout(() => again && askSpot(), early);
     return;
   }
+  again = false;
+  askedAt = performance.now();
   const whole = state.view === "overlook" || state.view === "eye";
   const left = whole ? 0 : spotAt(0, 0).x;
   const right = whole ? state.world.width_m : spotAt(paneSize()[0], 0).x;

@@ -7,6 +7,8 @@ const FINEST = -2;
 const COARSEST = 7;
 const MOST_TILES = 400;
 const MOST_LOADING = 6;
+/** A tile that keeps changing is fetched again when it has been quiet this long. [ms] */
+const QUIET_MS = 350;
 
 const pane = document.getElementById("flat");
 const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("plan"));
@@ -23,7 +25,7 @@ let width = 1;
 let height = 1;
 let ratio = 1;
 /** How often patches and tiles were drawn; read by tests and the bench. */
-export const counts = { patches: 0, tiles: 0, lastPatchAt: 0 };
+export const counts = { patches: 0, tiles: 0, /** From pointer to drawn pixels. [ms] */ lags: [] };
 
 export const level = () => clamp(Math.floor(-Math.log2(camera.zoom * ratio) + 0.25), FINEST, COARSEST);
 
@@ -148,7 +150,7 @@ function paintLevel(at, wanted) {
     for (let col = first[1]; col <= last[1]; col += 1) {
       const key = `${at}/${row}/${col}`;
       const tile = tiles.get(key);
-      if (wanted && (!tile || (tile.stale && !tile.loading))) load(key, at, row, col);
+      if (wanted && (!tile || (tile.stale && !tile.loading && quiet(tile)))) load(key, at, row, col);
       if (!tile?.ready) continue;
       tile.touched = performance.now();
       const [x, y] = screenOf((col * TILE - 0.5) * scale, (row * TILE - 0.5) * scale);
@@ -158,6 +160,16 @@ function paintLevel(at, wanted) {
   }
 }
 
+/** Whether a tile may be fetched again; else a frame is asked for when it may. */
+function quiet(tile) {
+  const left = tile.staleAt + QUIET_MS - performance.now();
+  if (left <= 0 || !tile.ready) return true;
+  clearTimeout(quietTimer);
+  quietTimer = setTimeout(draw, left + 20);
+  return false;
+}
+let quietTimer = 0;
+
 async function load(key, at, row, col) {
   if (loading >= MOST_LOADING) return;
   const [rows, cols] = levelSize(at);
@@ -166,7 +178,7 @@ async function load(key, at, row, col) {
     const picture = document.createElement("canvas");
     picture.width = Math.min(TILE, cols - col * TILE);
     picture.height = Math.min(TILE, rows - row * TILE);
-    tile = { canvas: picture, level: at, row, col, ready: false, stale: false, loading: false, touched: 0, patches: 0 };
+    tile = { canvas: picture, level: at, row, col, ready: false, stale: false, staleAt: -1e9, loading: false, touched: 0, patches: 0 };
     tiles.set(key, tile);
   }
   if (tile.loading) return;
@@ -231,6 +243,7 @@ function stale([row0, col0, row1, col1], exceptLevel = null, rect = null) {
       if (covered && !tile.stale) continue;
     }
     tile.stale = true;
+    tile.staleAt = performance.now();
     tile.patches += 1;
   }
 }
@@ -250,15 +263,20 @@ on("live:patch", (message) => {
   }
   stale(message.window, message.level, message.pixels);
   counts.patches += 1;
-  requestAnimationFrame(() => {
-    counts.lastPatchAt = performance.now();
-  });
   draw();
+  requestAnimationFrame(() => send({ is: "drawn" }));
+  if (state.drawing && message.drawn_to !== null) {
+    const sampled = state.began + message.drawn_to * 1000;
+    // After the frame in which `draw` has put it on the canvas.
+    requestAnimationFrame(() => counts.lags.push(performance.now() - sampled));
+    if (counts.lags.length > 5000) counts.lags.shift();
+  }
   tell("stale", message);
 });
 on("live:stale", (message) => {
   stale(message.window);
   draw();
+  requestAnimationFrame(() => send({ is: "drawn" }));
   tell("stale", message);
 });
 on("all-stale", allStale);
@@ -271,7 +289,7 @@ on("show", () => {
 export function pictureOf(at, row, col) {
   const key = `${at}/${row}/${col}`;
   const tile = tiles.get(key);
-  if (!tile || (tile.stale && !tile.loading)) load(key, at, row, col);
+  if (!tile || (tile.stale && !tile.loading && quiet(tile))) load(key, at, row, col);
   return tiles.get(key) || null;
 }
 

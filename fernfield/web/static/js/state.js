@@ -49,6 +49,8 @@ export const state = {
   /** @type {{pieces: any[], teams: any[]}} */
   kit: { pieces: [], teams: [] },
   drawing: false,
+  /** When the stroke under way began, on the clock of the page. */
+  began: 0,
   walking: false,
 };
 

@@ -23,6 +23,7 @@ export function beginStroke(spot, turned) {
     return false;
   }
   began = performance.now();
+  state.began = began;
   samples = [[spot.x, spot.y, 0]];
   last = spot;
   state.drawing = true;
@@ -37,7 +38,16 @@ export function addToStroke(spot, time) {
   last = spot;
   const seconds = Math.max(0, (time - began) / 1000);
   if (seconds > (samples.at(-1)?.[2] ?? sent)) samples.push([spot.x, spot.y, seconds]);
+  // At once, and all samples of one event together.
+  if (!flushing) {
+    flushing = true;
+    queueMicrotask(() => {
+      flushing = false;
+      flush();
+    });
+  }
 }
+let flushing = false;
 
 let sent = 0;
 function flow() {

@@ -1,0 +1,97 @@
+"""Committing a stroke and opening a world, beside the least that could do it."""
+
+from __future__ import annotations
+
+import itertools
+import os
+import sqlite3
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+from fernfield.bench import Plan, Row, row
+from fernfield.bench.core import RADIUS, land
+from fernfield.core.ground.pace import Sample
+from fernfield.work.commands import StrokeStart
+from fernfield.work.layers import HEIGHT
+from fernfield.work.studio import Studio, WorldSpec
+from fernfield.work.world import OpenWorld
+
+START = StrokeStart(tool="raise", radius_m=RADIUS, softness=0.6, strength=5)
+
+
+def rows(plan: Plan) -> Iterator[Row]:
+    with tempfile.TemporaryDirectory() as folder:
+        studio = Studio(Path(folder) / "data")
+        side = plan.large - 1
+        spec = WorldSpec(name="Bench", width_m=side, depth_m=side, spacing_m=1)
+        world_id = studio.create(spec, heights=land(plan.large))
+        yield _commit(studio, world_id, Path(folder), plan)
+        yield _dab_in_tract(studio, world_id, plan)
+        yield _open(studio, world_id, plan)
+        studio.close()
+
+
+def _commit(studio: Studio, world_id: str, folder: Path, plan: Plan) -> Row:
+    """A short stroke where four tiles meet, from its first dab to its acknowledgement."""
+    world = studio.world(world_id)
+    tract = world.first_tract.row.id
+    tiles = iter(itertools.count())
+    blob = os.urandom(140_000)
+    raw = sqlite3.connect(folder / "raw.db", isolation_level=None)
+    raw.execute("PRAGMA journal_mode=WAL")
+    raw.execute("PRAGMA synchronous=FULL")
+    raw.execute("CREATE TABLE t (a INTEGER PRIMARY KEY, b BLOB)")
+
+    def theirs() -> None:
+        raw.execute("BEGIN IMMEDIATE")
+        for _ in range(4):
+            raw.execute("INSERT INTO t VALUES (?, ?)", (next(tiles), blob))
+        raw.execute("COMMIT")
+
+    def ours() -> None:
+        run = world.begin_stroke(tract, START)
+        world.extend_stroke(run, [Sample(512, 512, t / 60) for t in range(3)])
+        world.finish_stroke(run)
+
+    found = row(
+        "a stroke of 0.1 s over four tiles, drawn and committed", "writing four blobs of 140 kB with sqlite3", "–",
+        ours, theirs, plan.runs,
+    )  # fmt: skip
+    raw.close()
+    return found
+
+
+def _dab_in_tract(studio: Studio, world_id: str, plan: Plan) -> Row:
+    """A dab through the open tract: holding tiles, drawing into them, keeping their ranges."""
+    world = studio.world(world_id)
+    run = world.begin_stroke(world.first_tract.row.id, START)
+    times = iter(itertools.count())
+    cache = world.first_tract.cache
+    window = cache.grid.around(600, 600, RADIUS)
+
+    def ours() -> None:
+        world.extend_stroke(run, [Sample(600, 600, next(times) / 60)])
+
+    found = row(
+        f"one dab of radius {RADIUS} through the open tract", "reading the same window from the tract", "–",
+        ours, lambda: cache.read(HEIGHT, window), plan.runs, inner=50,
+    )  # fmt: skip
+    world.abandon_stroke(run)
+    return found
+
+
+def _open(studio: Studio, world_id: str, plan: Plan) -> Row:
+    """Opening a world and drawing on it needs its rows and the tiles in view, not all of its blobs."""
+
+    def ours() -> None:
+        world = OpenWorld(studio.store, world_id)
+        world.first_tract.cache.read(HEIGHT, world.first_tract.grid.around(500, 500, 256))
+
+    raw = sqlite3.connect(studio.data / "fernfield.db")
+    found = row(
+        f"open a world of {plan.large:,}² and read 513² posts", "reading all its blobs with sqlite3", "1",
+        ours, lambda: raw.execute("SELECT blob FROM tiles").fetchall(), max(5, plan.runs // 3),
+    )  # fmt: skip
+    raw.close()
+    return found

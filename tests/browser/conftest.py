@@ -1,0 +1,115 @@
+"""A real server on the demo world and a real browser: Debian's Chromium, driven by Playwright."""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+import shutil
+import signal
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+ARGUMENTS = [
+    "--no-sandbox",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--use-angle=swiftshader-webgl",
+]
+GRAPHICS_NOISE = ("GPU stall", "GL Driver Message")
+
+
+class Server:
+    """The application as `fernfield demo` starts it, in a process of its own that can be stopped and started."""
+
+    def __init__(self, data: Path) -> None:
+        self._data = data
+        self.url = ""
+        self.start()
+
+    def start(self) -> None:
+        port = self.url.rsplit(":", 1)[-1] if self.url else "0"
+        self._process = subprocess.Popen(
+            [sys.executable, "-m", "fernfield.cli", "demo", "--port", port, "--data", str(self._data)],
+            stdout=subprocess.PIPE,
+            text=True,
+            env={**os.environ, "PYTHONUNBUFFERED": "1"},
+        )
+        assert self._process.stdout is not None
+        for line in self._process.stdout:
+            if found := re.search(r"(http://127\.0\.0\.1:\d+)/", line):
+                self.url = found[1]
+                return
+        raise AssertionError("the server did not say its address")
+
+    def stop(self, how: signal.Signals = signal.SIGTERM) -> None:
+        self._process.send_signal(how)
+        self._process.wait(30)
+        assert self._process.stdout is not None
+        self._process.stdout.close()
+
+    def get(self, path: str) -> Any:
+        with urllib.request.urlopen(self.url + path, timeout=30) as answer:
+            return json.load(answer)
+
+    def bytes_of(self, path: str) -> bytes:
+        with urllib.request.urlopen(self.url + path, timeout=60) as answer:
+            return bytes(answer.read())
+
+
+def until(page: Page, script: str, arg: Any = None, seconds: float = 30) -> Any:
+    """Ask the page again and again until `script` is true. Playwright's own waiting needs unsafe-eval."""
+    end = time.monotonic() + seconds
+    while not (found := page.evaluate(script, arg)):
+        if time.monotonic() > end:
+            raise AssertionError(f"never true: {script} with {arg}")
+        page.wait_for_timeout(30)
+    return found
+
+
+@pytest.fixture(scope="session")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    running = Server(tmp_path_factory.mktemp("browser"))
+    yield running
+    running.stop()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    path = shutil.which("chromium")
+    if path is None:
+        pytest.skip("Debian's chromium is not installed: make test installs it")
+    with sync_playwright() as playwright:
+        started = playwright.chromium.launch(executable_path=path, args=ARGUMENTS)
+        yield started
+        started.close()
+
+
+@pytest.fixture
+def page(browser: Browser) -> Iterator[Page]:
+    """A page of 1280 x 800 with low detail in the overlook; anything the browser complains of fails the test."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    opened = context.new_page()
+    complaints: list[str] = []
+
+    def heard(kind: str, text: str) -> None:
+        if kind in ("error", "warning", "pageerror") and not any(noise in text for noise in GRAPHICS_NOISE):
+            complaints.append(f"{kind}: {text}")
+
+    opened.on("console", lambda message: heard(message.type, message.text))
+    opened.on("pageerror", lambda error: heard("pageerror", str(error)))
+    opened.complaints = complaints  # type: ignore[attr-defined]
+    yield opened
+    context.close()
+    assert not complaints
