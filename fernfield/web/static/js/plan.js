@@ -80,6 +80,8 @@ function moved() {
 
 /** The posts in view, clipped to the tract: row0, col0, row1, col1. */
 export function postsInView() {
+  // While the plan is hidden, all of the tract is looked at.
+  if (pane.clientWidth === 0) return [0, 0, grid.rows, grid.cols];
   const row0 = clamp(Math.floor(camera.row - height / 2 / camera.zoom), 0, grid.rows - 1);
   const col0 = clamp(Math.floor(camera.col - width / 2 / camera.zoom), 0, grid.cols - 1);
   return [

@@ -26,17 +26,26 @@ const material = (texture) =>
   new THREE.ShaderMaterial({
     uniforms: { ...uniforms, picture: { value: texture }, part: { value: new THREE.Vector3(0, 0, 1) } },
     vertexShader: `
-      uniform vec3 part; attribute vec2 post; varying vec2 at; varying float away;
+      uniform vec3 part; attribute vec2 post; varying vec2 at; varying vec2 place; varying float away;
       void main() {
         at = part.xy + post * part.z;
+        place = position.xz;
         vec4 eye = modelViewMatrix * vec4(position, 1.0);
         away = length(eye.xyz);
         gl_Position = projectionMatrix * eye;
       }`,
     fragmentShader: `
-      uniform sampler2D picture; uniform vec3 haze; uniform float thick; varying vec2 at; varying float away;
+      uniform sampler2D picture; uniform vec3 haze; uniform float thick; varying vec2 at; varying vec2 place; varying float away;
+      float speck(vec2 p) { return fract(sin(dot(floor(p), vec2(12.9898, 78.233))) * 43758.5453); }
+      float grain(vec2 p) {
+        vec2 f = fract(p); f = f * f * (3.0 - 2.0 * f);
+        return mix(mix(speck(p), speck(p + vec2(1, 0)), f.x), mix(speck(p + vec2(0, 1)), speck(p + vec2(1, 1)), f.x), f.y) - 0.5;
+      }
       void main() {
         vec3 ink = texture2D(picture, at).rgb;
+        // Near the eye the picture's pixels are a metre wide: a fine unevenness gives the ground a scale.
+        float near = clamp(1.0 - away / 60.0, 0.0, 1.0);
+        if (near > 0.0) ink *= 1.0 + near * (0.16 * grain(place * 1.7) + 0.14 * grain(place * 6.3) + 0.12 * grain(place * 19.0));
         gl_FragColor = vec4(mix(haze, ink, exp(-away * thick)), 1.0);
       }`,
   });

@@ -1,0 +1,93 @@
+"""Takes the pictures in docs/screenshots/ from a fresh demo world, at 1280 x 800."""
+
+from __future__ import annotations
+
+import re
+import shutil
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+from fernfield.bench.browser import ARGUMENTS
+
+TO = Path(__file__).parent.parent / "docs" / "screenshots"
+
+
+def shoot(page: Page, name: str, wait: int = 900) -> None:
+    page.wait_for_timeout(wait)
+    page.screenshot(path=TO / f"{name}.png")
+
+
+def stroke(page: Page) -> None:
+    """A rise beside the creek, the button still down when the picture is taken."""
+    page.mouse.move(760, 330)
+    page.mouse.down()
+    for step in range(50):
+        page.mouse.move(760 + step, 330 + step / 2)
+        page.wait_for_timeout(14)
+
+
+def take(page: Page, url: str) -> None:
+    page.goto(url.split("/worlds")[0])
+    shoot(page, "worlds")
+    page.goto(url)
+    page.wait_for_timeout(3000)
+    stroke(page)
+    shoot(page, "ground", 300)
+    page.mouse.up()
+    page.wait_for_timeout(800)
+    page.keyboard.press("Control+z")
+    for stage in ("cover", "growth", "water", "light"):
+        page.locator(f"[data-stage={stage}]").click()
+        page.mouse.move(640, 420)
+        shoot(page, stage)
+    page.locator("[data-stage=sites]").click()
+    page.locator("[data-thing=start-west]").click()
+    shoot(page, "sites")
+    page.locator("[data-stage=handover]").click()
+    page.get_by_role("button", name="Hand over").click()
+    page.get_by_text("as it is now").wait_for()
+    shoot(page, "handover")
+    page.locator("[data-stage=ground]").click()
+    page.locator("button[data-view=overlook]").click()
+    page.mouse.move(700, 420)
+    shoot(page, "overlook", 7000)
+    page.locator("button[data-view=both]").click()
+    shoot(page, "both", 5000)
+    page.locator("button[data-view=plan]").click()
+    page.locator("[data-stage=trial]").click()
+    page.locator("[data-walk]").click()
+    page.wait_for_timeout(4000)
+    page.keyboard.down("w")
+    shoot(page, "trial", 5000)
+    page.keyboard.up("w")
+    page.keyboard.press("Escape")
+    page.locator("#logbook").click()
+    page.evaluate("document.documentElement.dataset.theme = 'dusk'")
+    page.locator("[data-stage=ground]").click()
+    page.mouse.move(640, 420)
+    shoot(page, "dusk-logbook", 1500)
+
+
+def main() -> None:
+    TO.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as data:
+        command = [sys.executable, "-u", "-m", "fernfield.cli", "demo", "--port", "0", "--data", data]
+        server = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+        try:
+            assert server.stdout is not None
+            url = next(found[0] for line in server.stdout if (found := re.search(r"http://\S+/worlds/\w+", line)))
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=ARGUMENTS)
+                take(browser.new_page(viewport={"width": 1280, "height": 800}), url)
+                browser.close()
+        finally:
+            server.terminate()
+            server.wait(20)
+
+
+if __name__ == "__main__":
+    main()
