@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-import re
 import shutil
-import subprocess
-import sys
-import tempfile
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
-from fernfield.bench.browser import ARGUMENTS
+from fernfield.bench.browser import ARGUMENTS, demo_server
 
 TO = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -74,19 +70,10 @@ def take(page: Page, url: str) -> None:
 
 def main() -> None:
     TO.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory() as data:
-        command = [sys.executable, "-u", "-m", "fernfield.cli", "demo", "--port", "0", "--data", data]
-        server = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
-        try:
-            assert server.stdout is not None
-            url = next(found[0] for line in server.stdout if (found := re.search(r"http://\S+/worlds/\w+", line)))
-            with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=ARGUMENTS)
-                take(browser.new_page(viewport={"width": 1280, "height": 800}), url)
-                browser.close()
-        finally:
-            server.terminate()
-            server.wait(20)
+    with demo_server() as url, sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=ARGUMENTS)
+        take(browser.new_page(viewport={"width": 1280, "height": 800}), url)
+        browser.close()
 
 
 if __name__ == "__main__":

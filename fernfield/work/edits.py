@@ -2,21 +2,32 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import Protocol, TypeVar
 
 from fernfield.core.errors import Conflict, InvalidInput
+from fernfield.core.grid import Grid
 from fernfield.work.commands import Edit, PutCover, PutMix, PutThing, RemoveThing, Rename, SetLight, SetWater
 from fernfield.work.entries import About, Cover, Mix, Row, Thing
 
-if TYPE_CHECKING:
-    from fernfield.work.world import OpenWorld
+R = TypeVar("R", bound=Row)
+
+
+class Rows(Protocol):
+    """What an edit asks of the world that it changes."""
+
+    rows: dict[tuple[str, str], Row]
+
+    def row(self, model: type[R], collection: str, key: str) -> R: ...
+
+    def things(self) -> list[tuple[str, Thing]]: ...
+
 
 Moves = dict[tuple[str, str], Row | None]
 
 MOST_THINGS = 20_000
 
 
-def plan_edit(command: Edit, world: OpenWorld) -> tuple[str, Moves]:
+def plan_edit(command: Edit, world: Rows, grid: Grid) -> tuple[str, Moves]:
     """The words and the rows of an edit; changes nothing. Raises when it does not fit the world."""
     match command:
         case Rename():
@@ -33,13 +44,13 @@ def plan_edit(command: Edit, world: OpenWorld) -> tuple[str, Moves]:
             world.row(Mix, "mixes", command.key)
             return f"Changed the mix {command.mix.name}", {("mixes", command.key): command.mix}
         case PutThing():
-            return _thing(command, world)
+            return _thing(command, world, grid)
         case RemoveThing():
             old = world.row(Thing, "things", command.key)
             return f"Deleted {old.name}", {("things", command.key): None}
 
 
-def _cover(command: PutCover, world: OpenWorld) -> tuple[str, Moves]:
+def _cover(command: PutCover, world: Rows) -> tuple[str, Moves]:
     old = world.row(Cover, "covers", command.key)
     if command.cover.position != old.position:
         raise Conflict(f"the place of a cover cannot change yet; {command.key!r} stays at {old.position}")
@@ -48,9 +59,8 @@ def _cover(command: PutCover, world: OpenWorld) -> tuple[str, Moves]:
     return f"Changed the cover {command.cover.name}", {("covers", command.key): command.cover}
 
 
-def _thing(command: PutThing, world: OpenWorld) -> tuple[str, Moves]:
+def _thing(command: PutThing, world: Rows, grid: Grid) -> tuple[str, Moves]:
     thing, place = command.thing, ("things", command.key)
-    grid = world.first_tract.grid
     if not grid.holds(thing.x, thing.y):
         raise InvalidInput(
             f"a place must be inside the tract (0 to {grid.width:g}, 0 to {grid.depth:g}), "

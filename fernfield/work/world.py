@@ -319,7 +319,7 @@ class OpenWorld:
         """Change rows: names, water, light, covers, mixes, pieces and starts."""
         with self.lock:
             self._check_open()
-            words, moves = plan_edit(command, self)
+            words, moves = plan_edit(command, self, self.first_tract.grid)
             changes = [
                 EntryChange(
                     collection,

@@ -18,15 +18,8 @@ from typing import Any
 import pytest
 from playwright.sync_api import Browser, Page, sync_playwright
 
-ARGUMENTS = [
-    "--no-sandbox",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-    "--use-angle=swiftshader-webgl",
-]
+from fernfield.bench.browser import ARGUMENTS
+
 GRAPHICS_NOISE = ("GPU stall", "GL Driver Message")
 
 
