@@ -1,0 +1,90 @@
+"""The demo world open in a page, as a hand and an eye use it."""
+
+from __future__ import annotations
+
+import io
+import re
+from typing import Any
+
+import numpy as np
+from PIL import Image
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import Server, until
+
+WAIT = 30_000
+
+
+class Table:
+    """The demo world open in a page: where spots are on the screen, and what the server says of them."""
+
+    def __init__(self, page: Page, server: Server) -> None:
+        self.page, self.server = page, server
+        found = [w for w in server.get("/api/worlds") if w["name"] == "Sallow Reach"]
+        self.world, self.tract = found[0]["id"], found[0]["tracts"][0]["id"]
+
+    def open(self, stage: str = "ground", **kept: Any) -> None:
+        """Open the page on a stage, with low detail, as if it had been left so."""
+        kept = {"stage": stage, "show": {"detail": "low"}, **kept}
+        self.page.goto(self.server.url + "/healthz")
+        self.page.evaluate(
+            "([key, kept]) => localStorage.setItem(key, JSON.stringify(kept))", [f"fern.world.{self.world}", kept]
+        )
+        self.page.goto(f"{self.server.url}/worlds/{self.world}")
+        self.ready()
+
+    def ready(self) -> None:
+        until(self.page, "window.fern && fern.counts.tiles > 3 && fern.state.things.length > 0")
+
+    def at(self, x: float, y: float) -> tuple[float, float]:
+        """Where a spot is on the screen."""
+        px, py = self.page.evaluate(
+            """([x, y]) => { const box = document.getElementById("flat").getBoundingClientRect();
+                 const [px, py] = fern.screenAt(x, y); return [px + box.left, py + box.top]; }""",
+            [x, y],
+        )
+        return px, py
+
+    def spot(self, x: float, y: float) -> dict[str, Any]:
+        return dict(self.server.get(f"/api/tracts/{self.tract}/spot?x={x}&y={y}"))
+
+    def under_cursor(self, x: float, y: float) -> dict[str, Any]:
+        """The facts that the page shows for a spot, after moving the pointer there."""
+        self.page.mouse.move(*self.at(x, y))
+        until(
+            self.page,
+            "([x, y]) => fern.facts.spot && Math.hypot(fern.facts.spot.x - x, fern.facts.spot.y - y) < 3",
+            arg=[x, y],
+        )
+        return dict(self.page.evaluate("fern.facts.spot"))
+
+    def drag(self, start: tuple[float, float], end: tuple[float, float], button: Any = "left", steps: int = 20) -> None:
+        """A stroke of the pointer between two spots; waits until it is acknowledged."""
+        (x0, y0), (x1, y1) = self.at(*start), self.at(*end)
+        before = self.revision()
+        self.page.mouse.move(x0, y0)
+        self.page.mouse.down(button=button)
+        for i in range(1, steps + 1):
+            self.page.mouse.move(x0 + (x1 - x0) * i / steps, y0 + (y1 - y0) * i / steps)
+            self.page.wait_for_timeout(15)
+        self.page.mouse.up(button=button)
+        self.kept(before)
+
+    def revision(self) -> int:
+        return int(self.server.get(f"/api/worlds/{self.world}")["revision"])
+
+    def kept(self, before: int) -> None:
+        until(self.page, "before => fern.state.world.revision > before", arg=before)
+        expect(self.page.locator("#kept")).to_have_text(re.compile(r"r\d+ kept"), timeout=WAIT)
+
+    def stage(self, name: str) -> None:
+        self.page.locator(f"[data-stage={name}]").click()
+        expect(self.page.locator(f"[data-stage={name}]")).to_have_attribute("aria-current", "step")
+
+    def colour(self, x: float, y: float) -> np.ndarray:
+        """The mean colour of the plan's canvas around a spot."""
+        self.page.mouse.move(150, 740)
+        self.page.wait_for_timeout(300)
+        px, py = self.at(x, y)
+        shot = self.page.screenshot(clip={"x": px - 2, "y": py - 2, "width": 5, "height": 5})
+        return np.asarray(Image.open(io.BytesIO(shot)).convert("RGB")).reshape(-1, 3).mean(axis=0)

@@ -1,0 +1,77 @@
+"""The frame around the stages: keys, names for screen readers, the two themes and their contrast."""
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import Server
+from tests.browser.table import Table
+
+
+@pytest.fixture
+def table(page: Page, server: Server) -> Table:
+    return Table(page, server)
+
+
+def test_keys_names_and_dusk(table: Table) -> None:
+    table.open("ground")
+    page = table.page
+    page.keyboard.press("?")
+    expect(page.locator("#keys")).to_be_visible()
+    page.keyboard.press("Escape")
+    for number, stage in enumerate(("ground", "cover", "growth", "water", "light", "sites", "trial", "handover"), 1):
+        page.keyboard.press(str(number))
+        expect(page.locator(f"[data-stage={stage}]")).to_have_attribute("aria-current", "step")
+        expect(page.locator("#bench")).not_to_be_empty()
+        page.wait_for_timeout(150)
+        nameless = page.evaluate(
+            """[...document.querySelectorAll("button, input, select, a")].filter((e) => e.offsetParent &&
+                 !e.textContent.trim() && !e.getAttribute("aria-label") && !e.labels?.length).map((e) => e.outerHTML)"""
+        )
+        assert nameless == []
+    page.locator("#world-menu summary").click()
+    page.locator("#world-menu [data-theme-switch]").click()
+    assert page.evaluate("document.documentElement.dataset.theme") == "dusk"
+    page.reload()
+    assert page.evaluate("document.documentElement.dataset.theme") == "dusk"
+
+
+LIGHTNESS = """
+(theme) => { document.documentElement.dataset.theme = theme; const css = getComputedStyle(document.documentElement);
+  return Object.fromEntries(["leaf", "field", "ink", "ink-soft", "fern", "on-fern", "fern-wash", "rust", "rust-wash",
+    "water", "slab", "on-slab", "on-slab-soft", "ochre"].map((n) => [n, css.getPropertyValue("--" + n).trim()])); }
+"""
+
+
+def contrast(a: str, b: str) -> float:
+    """Contrast ratio of two #rrggbb colours, WCAG 2.2 (relative luminance of sRGB)."""
+
+    def luminance(text: str) -> float:
+        parts = [int(text[i : i + 2], 16) / 255 for i in (1, 3, 5)]
+        linear = [p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4 for p in parts]
+        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+    light, dark = sorted((luminance(a), luminance(b)), reverse=True)
+    return (light + 0.05) / (dark + 0.05)
+
+
+@pytest.mark.parametrize("theme", ["day", "dusk"])
+def test_the_colours_of_the_frame_meet_aa(page: Page, server: Server, theme: str) -> None:
+    page.goto(server.url)
+    c = page.evaluate(LIGHTNESS, theme)
+    pairs = [
+        ("ink", "leaf"),
+        ("ink-soft", "leaf"),
+        ("fern", "leaf"),
+        ("on-fern", "fern"),
+        ("rust", "leaf"),
+        ("ink", "rust-wash"),
+    ]
+    pairs += [
+        ("ink", "fern-wash"),
+        ("ink-soft", "field"),
+        ("on-slab", "slab"),
+        ("on-slab-soft", "slab"),
+        ("ochre", "leaf"),
+    ]
+    for text, ground in pairs:
+        assert contrast(c[text], c[ground]) >= 4.5, (text, ground)
