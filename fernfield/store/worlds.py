@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
-from sqlalchemy import ColumnElement, Connection, Engine, delete, func, select, update
+from sqlalchemy import ColumnElement, Connection, Engine, delete, select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from fernfield.core.errors import NotFound
@@ -317,10 +317,6 @@ class WorldStore:
             [(TileAt(r.tract_id, r.layer, r.tile_row, r.tile_col), r.row0, r.col0, r.blob) for r in tile_rows],
             [EntryChange(r.collection, r.key, r.before, r.after) for r in entry_rows],
         )
-
-    def count_worlds(self) -> int:
-        with self.reading() as c:
-            return int(c.execute(select(func.count()).select_from(worlds)).scalar_one())
 
     # Packages
 

@@ -45,7 +45,7 @@ def land(rate: float, tool: str) -> np.ndarray:
 
 @pytest.mark.parametrize("tool", ["raise", "flatten", "smooth"])
 def test_15_60_and_240_reports_a_second_give_the_same_ground(tool: str) -> None:
-    """Within 1 % of the greatest change, as the issue asks."""
+    """Within 1 % of the greatest change."""
     untouched = land(60, tool) * 0 if tool != "smooth" else np.random.default_rng(3).normal(0, 1, (121, 121))
     best = land(240, tool)
     greatest = np.abs(best - untouched).max()

@@ -65,9 +65,6 @@ box.addEventListener("htmx:afterSwap", () => {
   if (mix) state.mix = mix.dataset.mix;
   tell("bench");
 });
-box.addEventListener("htmx:afterSettle", (event) => {
-  if (event.target.dataset?.jobKind === "handover" && event.target.dataset.jobState === "done") setTimeout(refresh, 50);
-});
 document.body.addEventListener("htmx:afterSwap", (event) => {
   const card = box.querySelector("[data-job-kind='handover']");
   if (card?.dataset.jobState === "done" && !card.dataset.seen && event.target.id !== "bench") {
