@@ -11,8 +11,7 @@ from fastapi.testclient import TestClient
 from PIL import Image
 
 from fernfield.formats.asc import asc_lines
-from fernfield.formats.png16 import heights_to_png
-from tests.core.real_land import jacksboro
+from tests.core.real_land import heights_png, jacksboro
 
 WORLD = {"name": "Api", "width_m": 256, "depth_m": 128, "spacing_m": 1, "elevation_m": 10, "sea_level_m": 0}
 STROKE: dict[str, Any] = {
@@ -49,7 +48,15 @@ def test_a_world_is_made_listed_renamed_and_deleted(client: TestClient, made: di
     assert made["tracts"][0] | {"id": ""} == {"id": "", "name": "Main tract", "rows": 129, "cols": 257, "spacing_m": 1}
     assert [w["id"] for w in client.get("/api/worlds").json()] == [made["id"]]
     changed = client.patch(f"/api/worlds/{made['id']}", json={"name": "Other", "sea_level_m": 3.5}).json()
-    assert (changed["name"], changed["sea_level_m"], changed["revision"]) == ("Other", 3.5, 2)
+    assert (changed["name"], changed["sea_level_m"], changed["revision"]) == ("Other", 3.5, 1)
+    (step,) = client.get(f"/api/worlds/{made['id']}/revisions").json()
+    assert step["words"] == "Renamed to Other; Sea level 3.5 m"
+    # All of it or nothing: the sun cannot stand at 200°, so the name stays too.
+    assert client.patch(f"/api/worlds/{made['id']}", json={"name": "No", "sun_height_deg": 200}).status_code == 422
+    undone = client.post(f"/api/worlds/{made['id']}/undo").json()
+    assert undone["revision"] == 2
+    now = client.get(f"/api/worlds/{made['id']}").json()
+    assert (now["name"], now["sea_level_m"]) == ("Api", 0)
     assert client.delete(f"/api/worlds/{made['id']}").status_code == 204
     assert client.get(f"/api/worlds/{made['id']}").status_code == 404
     assert client.get("/api/worlds").json() == []
@@ -239,7 +246,7 @@ def test_real_land_comes_in_from_both_formats_with_the_same_elevations(client: T
     low, high = float(land.min()), float(land.max())
     files = {
         "asc": (b"".join(asc_lines(iter([land]), *land.shape, 30.0)), {}),
-        "png": (heights_to_png(land, low, high), {"spacing_m": 30, "lowest_m": low, "highest_m": high}),
+        "png": (heights_png(land, low, high), {"spacing_m": 30, "lowest_m": low, "highest_m": high}),
     }
     for name, (content, form) in files.items():
         answer = send(client, content, **form)
@@ -267,7 +274,7 @@ def test_a_bad_upload_is_refused_with_a_message_and_leaves_nothing(client: TestC
     for content, form, words in (
         (b"GIF89a", {}, "must be one of"),
         (huge + b"\0" * 20, scale, "posts on each side"),
-        (heights_to_png(np.eye(9, dtype=np.float32), 0, 1), {}, "lowest_m is needed"),
+        (heights_png(np.eye(9, dtype=np.float32), 0, 1), {}, "lowest_m is needed"),
         (b"ncols 2\nnrows 2\ncellsize 1\n1 2 3", {}, "cut short: 3 of 4"),
     ):
         job = finished(client, send(client, content, **form).json()["job"])

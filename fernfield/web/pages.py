@@ -120,8 +120,14 @@ def bench(request: Request, world: TheWorld, studio: TheStudio, stage: Annotated
 
 
 def _bench(
-    request: Request, world: OpenWorld, studio: Studio, stage: str, errors: list[dict[str, str]] | None = None
+    request: Request,
+    world: OpenWorld,
+    studio: Studio,
+    stage: str,
+    errors: list[dict[str, str]] | None = None,
+    typed: dict[str, str] | None = None,
 ) -> Response:
+    """A stage's panel; with `errors`, the form shows what was `typed` again."""
     package = studio.store.package(world.id)
     return _page(
         request,
@@ -137,6 +143,7 @@ def _bench(
         stale=package is not None and package[0] < world.revision,
         findings=studio.check(world.id) if stage == "handover" else [],
         errors=errors or [],
+        typed=typed or {},
     )
 
 
@@ -148,7 +155,7 @@ async def cover_rule(request: Request, world: TheWorld, studio: TheStudio, key: 
         rule = CoverRule.model_validate(form) if "above_deg" in form else None
         world.edit(PutCover(key=key, cover=old.model_copy(update={"rule": rule})))
     except (ValidationError, FernError) as error:
-        return _bench(request, world, studio, "cover", _said(error))
+        return _bench(request, world, studio, "cover", _said(error), form)
     return _bench(request, world, studio, "cover")
 
 
@@ -164,7 +171,7 @@ async def mix_settings(request: Request, world: TheWorld, studio: TheStudio, key
                 kind[name] = form.get(f"{kind['key']}.{name}", kind[name])
         world.edit(PutMix(key=key, mix=Mix.model_validate(body)))
     except (ValidationError, FernError) as error:
-        return _bench(request, world, studio, "growth", _said(error))
+        return _bench(request, world, studio, "growth", _said(error), form)
     return _bench(request, world, studio, "growth")
 
 

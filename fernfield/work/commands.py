@@ -116,4 +116,14 @@ class RemoveThing(Command):
     key: Key
 
 
-Edit = Rename | SetWater | SetLight | PutCover | PutMix | PutThing | RemoveThing
+Single = Rename | SetWater | SetLight | PutCover | PutMix | PutThing | RemoveThing
+
+
+class Together(Command):
+    """Edits that make one revision: all of them or none. Each is read against the world as it is before them."""
+
+    do: Literal["together"] = "together"
+    edits: Annotated[tuple[Single, ...], Field(min_length=1, max_length=1000)]
+
+
+Edit = Single | Together

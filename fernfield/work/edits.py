@@ -6,7 +6,17 @@ from typing import Protocol, TypeVar
 
 from fernfield.core.errors import Conflict, InvalidInput
 from fernfield.core.grid import Grid
-from fernfield.work.commands import Edit, PutCover, PutMix, PutThing, RemoveThing, Rename, SetLight, SetWater
+from fernfield.work.commands import (
+    Edit,
+    PutCover,
+    PutMix,
+    PutThing,
+    RemoveThing,
+    Rename,
+    SetLight,
+    SetWater,
+    Together,
+)
 from fernfield.work.entries import About, Cover, Mix, Row, Thing
 
 R = TypeVar("R", bound=Row)
@@ -48,6 +58,12 @@ def plan_edit(command: Edit, world: Rows, grid: Grid) -> tuple[str, Moves]:
         case RemoveThing():
             old = world.row(Thing, "things", command.key)
             return f"Deleted {old.name}", {("things", command.key): None}
+        case Together():
+            planned = [plan_edit(edit, world, grid) for edit in command.edits]
+            moves: Moves = {}
+            for _, own in planned:
+                moves.update(own)
+            return "; ".join(words for words, _ in planned), moves
 
 
 def _cover(command: PutCover, world: Rows) -> tuple[str, Moves]:

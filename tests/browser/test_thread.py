@@ -13,10 +13,9 @@ from PIL import Image
 from playwright.sync_api import Page, expect
 
 from fernfield.formats.asc import asc_lines
-from fernfield.formats.png16 import heights_to_png
 from tests.browser.conftest import Server, until
 from tests.browser.table import WAIT, Table
-from tests.core.real_land import jacksboro
+from tests.core.real_land import heights_png, jacksboro
 
 
 @pytest.fixture
@@ -45,7 +44,7 @@ def test_2_worlds_are_made_brought_in_and_deleted(page: Page, server: Server, tm
     low, high = float(land.min()), float(land.max())
     files = {
         "fault.asc": b"".join(asc_lines(iter([land]), *land.shape, 30.0)),
-        "fault.png": heights_to_png(land, low, high),
+        "fault.png": heights_png(land, low, high),
         "bad.png": b"not a picture",
     }
     for name, content in files.items():
@@ -484,3 +483,42 @@ def test_the_view_is_as_it_was_left_and_two_pages_show_every_change(table: Table
     second.page.keyboard.press("Control+z")
     table.kept(revision)
     expect(page.locator("#kept")).to_have_text(f"r{revision + 1} kept")
+
+
+def test_what_is_being_typed_is_not_taken_away_by_a_change_from_elsewhere(table: Table, server: Server) -> None:
+    table.open("growth")
+    page = table.page
+    density = page.get_by_label("Density", exact=False).first
+    density.fill("123")
+    density.evaluate("f => f.blur()")
+    for level in (0.5, 1.0):
+        revision = table.revision()
+        with page.expect_response(re.compile("/bench/growth")):
+            page.evaluate(
+                "([url, level]) => fetch(url, {method: 'PATCH', headers: {'content-type': 'application/json'},"
+                " body: JSON.stringify({sea_level_m: level})})",
+                [f"/api/worlds/{table.world}", level],
+            )
+        table.kept(revision)
+    page.wait_for_timeout(200)
+    expect(density).to_have_value("123")
+    # A form that nobody types in follows the world.
+    table.stage("water")
+    expect(page.get_by_label("Sea level", exact=False).first).to_have_value("1")
+    revision = table.revision()
+    page.keyboard.press("Control+z")
+    table.kept(revision)
+    expect(page.get_by_label("Sea level", exact=False).first).to_have_value("0.5")
+    page.keyboard.press("Control+z")
+    table.kept(revision + 1)
+
+
+def test_a_form_that_is_refused_shows_what_was_typed(table: Table) -> None:
+    table.open("growth")
+    page = table.page
+    smallest = page.get_by_label("Smallest", exact=False).first
+    smallest.fill("9")
+    page.get_by_role("button", name="Use these settings").click()
+    expect(page.locator("#bench .notice")).to_contain_text("not be above the largest, not 9.0 and 1.5")
+    expect(smallest).to_have_value("9")
+    assert table.server.get(f"/api/worlds/{table.world}")["mixes"][0]["kinds"][0]["size_min"] == 0.8

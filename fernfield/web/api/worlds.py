@@ -11,7 +11,7 @@ from fastapi.responses import FileResponse
 
 from fernfield.formats.elevation import Wanted
 from fernfield.web.api.parts import TheStudio, TheWorld, outcome_json, world_json
-from fernfield.work.commands import Command, PutCover, PutMix, Rename, SetLight, SetWater
+from fernfield.work.commands import Command, PutCover, PutMix, Rename, SetLight, SetWater, Single, Together
 from fernfield.work.entries import Bearing, Cover, Elevation, Key, Light, Mix, Name, Water
 from fernfield.work.jobs import Job
 from fernfield.work.studio import Studio, WorldSpec
@@ -20,7 +20,7 @@ router = APIRouter(prefix="/api/worlds", tags=["worlds"])
 
 
 class WorldPatch(Command):
-    """What can be changed of a world; what is left out stays."""
+    """What can be changed of a world, in one revision; what is left out stays."""
 
     name: Name | None = None
     sea_level_m: Elevation | None = None
@@ -84,13 +84,15 @@ def get_world(world: TheWorld, studio: TheStudio) -> dict[str, Any]:
 @router.patch("/{world}")
 def patch_world(patch: WorldPatch, world: TheWorld, studio: TheStudio) -> dict[str, Any]:
     sun = {name: value for name in ("sun_bearing_deg", "sun_height_deg") if (value := getattr(patch, name)) is not None}
-    light = Light(**{**world.light.model_dump(), **sun}) if sun else None
+    edits: list[Single] = []
     if patch.name is not None:
-        world.edit(Rename(name=patch.name))
+        edits.append(Rename(name=patch.name))
     if patch.sea_level_m is not None:
-        world.edit(SetWater(water=Water(sea_level_m=patch.sea_level_m)))
-    if light is not None:
-        world.edit(SetLight(light=light))
+        edits.append(SetWater(water=Water(sea_level_m=patch.sea_level_m)))
+    if sun:
+        edits.append(SetLight(light=Light(**{**world.light.model_dump(), **sun})))
+    if edits:
+        world.edit(edits[0] if len(edits) == 1 else Together(edits=tuple(edits)))
     return world_json(world, studio)
 
 

@@ -15,13 +15,41 @@ export function goTo(stage) {
     else button.removeAttribute("aria-current");
   }
   tell("stage", stage);
-  return refresh();
+  renewing = false;
+  return fetchPanel();
 }
 
-/** Fetch the present stage's panel again. */
-export function refresh() {
-  return window.htmx.ajax("GET", `/worlds/${state.world.id}/bench/${state.stage}`, { target: "#bench", swap: "innerHTML" });
+const panelOf = (stage) => `/worlds/${state.world.id}/bench/${stage}`;
+
+function fetchPanel() {
+  // Its own source: htmx lets requests of one element wait for each other, and keeps the newest.
+  return window.htmx.ajax("GET", panelOf(state.stage), { source: "#bench", target: "#bench", swap: "innerHTML" });
 }
+
+/** The world changed: fetch the present stage's panel again, but take nothing away that is being typed. */
+export function refresh() {
+  renewing = true;
+  return fetchPanel();
+}
+let renewing = false;
+
+// A form in which somebody has typed what the server has not been told yet says so itself.
+box.addEventListener("input", (event) => {
+  if (event.target.form) event.target.form.dataset.typed = "yes";
+});
+for (const what of ["submit", "change"]) {
+  box.addEventListener(what, (event) => {
+    const form = event.target.form || event.target;
+    if (what === "submit" || form.dataset.settle) delete form.dataset.typed;
+  });
+}
+
+box.addEventListener("htmx:beforeSwap", (event) => {
+  const { verb, path } = event.detail.requestConfig;
+  if (verb !== "get" || !path.includes("/bench/")) return;
+  if (path !== panelOf(state.stage) || (renewing && box.querySelector("form[data-typed]"))) event.detail.shouldSwap = false;
+  renewing = false;
+});
 
 function press() {
   for (const [attribute, value] of [["tool", tool()], ["cover", state.cover], ["place", state.place], ["thing", state.chosen]]) {

@@ -39,7 +39,10 @@ function fill() {
   if (!form) return;
   const thing = chosen();
   form.hidden = !thing;
-  if (!thing) return;
+  // What is being typed of this thing stays; another one's fields take its place.
+  if (!thing || (form.dataset.typed && form.dataset.of === thing.id)) return;
+  form.dataset.of = thing.id;
+  delete form.dataset.typed;
   for (const name of FIELDS) {
     const field = form.elements[name];
     if (field.type === "checkbox") field.checked = thing[name];
@@ -133,6 +136,7 @@ export function move(px, py, spot) {
     thing.x = clamp(spot.x, 0, (grid.cols - 1) * grid.spacing);
     thing.y = clamp(spot.y, 0, (grid.rows - 1) * grid.spacing);
   }
+  delete document.getElementById("chosen")?.dataset.typed;
   tell("things");
   fill();
   return true;

@@ -98,7 +98,7 @@ on("live:revised", async (message) => {
     document.title = `${world.name} · Fern Field`;
     askLevels();
     tell("look");
-    if (["water", "light", "cover", "growth"].includes(state.stage) && !id("bench").contains(document.activeElement)) refresh();
+    if (["water", "light", "cover", "growth"].includes(state.stage)) refresh();
   }
   if (state.stage === "handover") refresh();
 });
@@ -125,7 +125,7 @@ document.querySelector("[data-show-keys]").addEventListener("click", showKeys);
 // The logbook
 
 function fetchSteps() {
-  window.htmx.ajax("GET", `/worlds/${state.world.id}/logbook`, { target: "#steps", swap: "outerHTML" });
+  window.htmx.ajax("GET", `/worlds/${state.world.id}/logbook`, { source: "#steps", target: "#steps", swap: "outerHTML" });
 }
 function openLogbook(open) {
   id("logbook-sheet").hidden = !open;
