@@ -19,7 +19,7 @@ from fernfield.formats.asc import asc_lines
 from fernfield.work.commands import PutThing
 from fernfield.work.entries import Thing
 from fernfield.work.scene import standing_plants
-from fernfield.work.studio import Studio
+from fernfield.work.studio import Studio, WorldSpec
 from fernfield.work.walks import Walk
 from fernfield.work.world import OpenWorld
 from tests.conftest import draw, ground
@@ -49,6 +49,26 @@ def test_the_demo_world_is_what_it_says(reach: Studio) -> None:
     assert reach.check(world.id) == []
     # A second time it is found, not made again.
     assert build_demo(reach) == world.id
+
+
+def test_a_demo_whose_making_was_cut_off_is_made_anew(studio: Studio, monkeypatch: pytest.MonkeyPatch) -> None:
+    def cut(*_: object) -> None:
+        raise KeyboardInterrupt
+
+    own = studio.create(WorldSpec(name="Mine", width_m=64, depth_m=64, spacing_m=1))
+    monkeypatch.setattr("fernfield.demo.reach._shape", cut)
+    with pytest.raises(KeyboardInterrupt):
+        build_demo(studio)
+    half = {w.id for w in studio.worlds()} - {own}
+    monkeypatch.setattr("fernfield.demo.reach._shape", lambda *_: None)
+    monkeypatch.setattr("fernfield.demo.reach._dress", lambda *_: None)
+    made = build_demo(studio)
+    assert half.isdisjoint({made})
+    assert {w.id for w in studio.worlds()} == {own, made}
+    # Undoing all of it, or giving another world its name, is the user's own affair.
+    while studio.world(made).can_undo:
+        studio.world(made).undo()
+    assert build_demo(studio) == made
 
 
 STROKES = ("Raise", "Lower", "Smooth", "Flatten", "Paint", "Sow", "Thin")

@@ -11,13 +11,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
-from fernfield.core.errors import FormatError
+from fernfield.core.errors import Cancelled, FormatError
 from fernfield.formats.asc import asc_lines, read_asc
 from fernfield.formats.elevation import Wanted, read_elevation
-from fernfield.formats.png16 import heights_to_png, read_png
+from fernfield.formats.png16 import heights_png_parts, read_png
+from fernfield.formats.pngbands import PngBands, png_parts
 from fernfield.formats.tables import growth_rows, sites_geojson
 from fernfield.formats.tileblob import decode_tile, encode_tile
-from tests.core.real_land import jacksboro
+from tests.core.real_land import heights_png, jacksboro
 
 SCALE = Wanted(spacing_m=1, lowest_m=0, highest_m=100)
 
@@ -42,7 +43,7 @@ def test_an_ascii_grid_goes_in_and_out_unchanged(tmp_path: Path) -> None:
 def test_a_16_bit_png_keeps_elevations_to_half_a_step(tmp_path: Path) -> None:
     heights = jacksboro()
     low, high = float(heights.min()), float(heights.max())
-    path = saved(tmp_path, heights_to_png(heights, low, high))
+    path = saved(tmp_path, heights_png(heights, low, high))
     back = read_png(path, low, high)
     step = (high - low) / 65_535
     assert np.abs(back - heights).max() <= step / 2 + 1e-4
@@ -50,6 +51,59 @@ def test_a_16_bit_png_keeps_elevations_to_half_a_step(tmp_path: Path) -> None:
     grey = np.asarray(Image.open(path))
     assert grey.dtype == np.uint16
     assert grey[0, 0] == round((float(heights[0, 0]) - low) / step)
+
+
+def test_heights_written_by_bands_are_what_pillow_reads(tmp_path: Path) -> None:
+    heights = jacksboro()
+    low, high = float(heights.min()), float(heights.max())
+    path = tmp_path / "bands.png"
+    path.write_bytes(b"".join(heights_png_parts(np.array_split(heights, 7), *heights.shape, low, high)))
+    grey = np.asarray(Image.open(path))
+    assert grey.dtype == np.uint16
+    step = (high - low) / 65_535
+    assert np.abs(low + grey * step - heights).max() <= step / 2 + 1e-4
+    assert (
+        read_png(path, low, high).tobytes()
+        == read_png(saved(tmp_path, heights_png(heights, low, high)), low, high).tobytes()
+    )
+
+
+@given(st.integers(1, 30), st.integers(1, 30), st.sampled_from([np.uint8, np.uint16]), st.integers(1, 5))
+@settings(max_examples=40, deadline=None)
+def test_any_picture_by_bands_comes_back(rows: int, cols: int, dtype: type, parts: int) -> None:
+    samples = np.random.default_rng(rows * 99 + cols).integers(
+        0, np.iinfo(dtype).max, (rows, cols), dtype, endpoint=True
+    )
+    text = b"".join(png_parts(np.array_split(samples, parts), rows, cols, dtype))
+    assert (np.asarray(Image.open(io.BytesIO(text))) == samples).all()
+
+
+def test_bands_that_do_not_make_the_picture_are_refused() -> None:
+    picture = PngBands(4, 3, np.uint8)
+    picture.add(np.zeros((2, 3), np.uint8))
+    with pytest.raises(ValueError, match="4 rows were announced, 2 came"):
+        picture.end()
+    for shape in ((1, 4), (3, 3)):
+        with pytest.raises(ValueError, match="4 rows of 3 samples"):
+            picture.add(np.zeros(shape, np.uint8))
+
+
+@pytest.mark.parametrize("kind", ["png", "asc"])
+def test_reading_tells_how_far_it_is_and_stops_when_asked(tmp_path: Path, kind: str) -> None:
+    heights = np.random.default_rng(1).normal(0, 9, (900, 800)).astype(np.float32)
+    content = heights_png(heights, -60, 60) if kind == "png" else b"".join(asc_lines(iter([heights]), 900, 800, 1.0))
+    path = saved(tmp_path, content)
+    told: list[float] = []
+    read_elevation(path, SCALE, told.append)
+    assert len(told) > 2
+    assert told == sorted(told)
+    assert told[-1] == 1
+
+    def stop(done: float) -> None:
+        raise Cancelled("stop")
+
+    with pytest.raises(Cancelled):
+        read_elevation(path, SCALE, stop)
 
 
 def test_a_grid_from_elsewhere_is_read(tmp_path: Path) -> None:
@@ -116,7 +170,7 @@ def test_a_bad_png_is_refused_with_what_is_wrong(tmp_path: Path, content: bytes,
 
 
 def test_a_png_needs_its_scale(tmp_path: Path) -> None:
-    good = saved(tmp_path, heights_to_png(np.eye(4, dtype=np.float32), 0, 1))
+    good = saved(tmp_path, heights_png(np.eye(4, dtype=np.float32), 0, 1))
     for wanted, field in (
         (Wanted(1, None, 5), "lowest_m"),
         (Wanted(1, 0, None), "highest_m"),

@@ -283,12 +283,18 @@ THINGS: tuple[tuple[str, str | None, str, float, float, float, int | None, bool]
 
 
 def build_demo(studio: Studio) -> str:
-    """The id of Sallow Reach in a studio; made when it is not there."""
-    for world in studio.worlds():
-        if world.name == NAME:
+    """The id of Sallow Reach in a studio; made when it is not there, and anew when its making was cut off."""
+    marker = studio.data / "demo-being-made"
+    cut_off = marker.read_text() if marker.exists() else None
+    for world in list(studio.worlds()):
+        if world.id == cut_off:
+            studio.delete(world.id)
+        elif world.name == NAME:
+            marker.unlink(missing_ok=True)
             return world.id
     spec = WorldSpec(name=NAME, width_m=SIZE_M, depth_m=SIZE_M, spacing_m=1.0, elevation_m=5.0, sea_level_m=0.0)
     world_id = studio.create(spec, rows())
+    marker.write_text(world_id)
     world = studio.world(world_id)
     hand, rng = _Hand(world), random.Random(SEED)
     _shape(hand, rng)
@@ -297,4 +303,5 @@ def build_demo(studio: Studio) -> str:
         sort = "piece" if kit else "start"
         thing = Thing(sort=sort, kit=kit, name=name, x=x, y=y, turn_deg=turn, team=team, default=default)  # type: ignore[arg-type]
         world.edit(PutThing(key=key, thing=thing))
+    marker.unlink()
     return world_id

@@ -13,10 +13,10 @@ import numpy as np
 
 from fernfield.core.errors import FormatError
 from fernfield.core.grid import FloatArray
-from fernfield.formats.limits import check_dimensions
+from fernfield.formats.limits import Step, check_dimensions, no_step
 
 _KEYS = ("ncols", "nrows", "xllcorner", "yllcorner", "xllcenter", "yllcenter", "cellsize", "nodata_value")
-_CHUNK = 1 << 22
+_CHUNK = 1 << 20
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,8 +77,8 @@ def _values(file: BinaryIO) -> Iterator[np.ndarray]:
             return
 
 
-def read_asc(path: Path) -> AscGrid:
-    """Read an ESRI ASCII grid.
+def read_asc(path: Path, step: Step = no_step) -> AscGrid:
+    """Read an ESRI ASCII grid. `step` hears how much of it is read, and may raise to stop.
 
     Raises FormatError when the header is incomplete, when there are more or fewer numbers
     than it says, when a number cannot be read, or when a post has no elevation.
@@ -115,6 +115,7 @@ def read_asc(path: Path) -> AscGrid:
             with np.errstate(over="ignore"):
                 flat[have : have + len(part)] = part
             have += len(part)
+            step(have / need)
     if have != need:
         raise FormatError(f"the grid is cut short: {have} of {need} elevations are there", "file")
     if missing:

@@ -12,6 +12,7 @@ from pathlib import Path
 from fernfield.core.errors import FormatError
 from fernfield.core.grid import FloatArray
 from fernfield.formats import asc, png16
+from fernfield.formats.limits import Step, no_step
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,10 +38,10 @@ class Reader:
 
     name: str
     looks_like: Callable[[bytes], bool]
-    read: Callable[[Path, Wanted], Elevation]
+    read: Callable[[Path, Wanted, Step], Elevation]
 
 
-def _read_png(path: Path, wanted: Wanted) -> Elevation:
+def _read_png(path: Path, wanted: Wanted, step: Step) -> Elevation:
     for name, value in (("lowest_m", wanted.lowest_m), ("highest_m", wanted.highest_m)):
         if value is None:
             raise FormatError(f"a PNG does not say its elevations: {name} is needed", name)
@@ -48,11 +49,11 @@ def _read_png(path: Path, wanted: Wanted) -> Elevation:
         raise FormatError("a PNG does not say its spacing: spacing_m is needed", "spacing_m")
     assert wanted.lowest_m is not None
     assert wanted.highest_m is not None
-    return Elevation(png16.read_png(path, wanted.lowest_m, wanted.highest_m), wanted.spacing_m)
+    return Elevation(png16.read_png(path, wanted.lowest_m, wanted.highest_m, step), wanted.spacing_m)
 
 
-def _read_asc(path: Path, wanted: Wanted) -> Elevation:
-    grid = asc.read_asc(path)
+def _read_asc(path: Path, wanted: Wanted, step: Step) -> Elevation:
+    grid = asc.read_asc(path, step)
     return Elevation(grid.heights, wanted.spacing_m or grid.spacing_m)
 
 
@@ -62,8 +63,10 @@ READERS = (
 )
 
 
-def read_elevation(path: Path, wanted: Wanted) -> Elevation:
+def read_elevation(path: Path, wanted: Wanted, step: Step = no_step) -> Elevation:
     """Read an elevation file; its content, not its name, says what it is.
+
+    `step` hears how much of it is read, and may raise to stop.
 
     Raises FormatError when it is none of the known formats, damaged, too large, or when
     something that the format does not say is missing from `wanted`.
@@ -74,6 +77,6 @@ def read_elevation(path: Path, wanted: Wanted) -> Elevation:
         raise FormatError("the file is empty", "file")
     for reader in READERS:
         if reader.looks_like(head):
-            return reader.read(path, wanted)
+            return reader.read(path, wanted, step)
     names = ", ".join(reader.name for reader in READERS)
     raise FormatError(f"the file must be one of: {names}; it begins with {head[:8]!r}", "file")

@@ -1,8 +1,18 @@
-"""How large a file that comes in may be."""
+"""How large a file that comes in may be, and how its reading tells how far it is."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from fernfield.core.errors import FormatError
+
+Step = Callable[[float], None]
+"""Is told which part of a file has been read (0 to 1), and may raise to stop."""
+
+
+def no_step(done: float) -> None:
+    """Nobody wants to know."""
+
 
 LARGEST_IMPORT_SIDE = 8_193
 """Most posts along one side of an elevation file. 8,193² posts take 256 MiB as float32."""

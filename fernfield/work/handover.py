@@ -7,7 +7,10 @@ import json
 import os
 import zipfile
 from collections.abc import Callable, Iterator
+from contextlib import ExitStack
+from functools import partial
 from pathlib import Path
+from tempfile import TemporaryFile
 from typing import Any
 
 import numpy as np
@@ -17,7 +20,8 @@ from fernfield.core.cover.shares import shares_as_bytes
 from fernfield.core.grid import TILE, FloatArray, Window
 from fernfield.core.sites.kit import KIT
 from fernfield.formats.asc import asc_lines
-from fernfield.formats.png16 import bytes_to_png, heights_to_png
+from fernfield.formats.png16 import heights_png_parts
+from fernfield.formats.pngbands import PngBands
 from fernfield.formats.tables import GROWTH_COLUMNS, growth_rows, sites_geojson
 from fernfield.work.layers import HEIGHT
 from fernfield.work.scene import cover_shares, elevation_at, standing_plants
@@ -35,11 +39,6 @@ def bands(tract: Tract) -> Iterator[Window]:
     """The tract as windows of whole rows, a tile high."""
     for row in range(0, tract.grid.rows, TILE):
         yield Window(row, 0, min(row + TILE, tract.grid.rows), tract.grid.cols)
-
-
-def all_heights(tract: Tract) -> FloatArray:
-    """Every post of a tract. [m]"""
-    return tract.cache.read(HEIGHT, tract.grid.window)
 
 
 def asc_of(world: OpenWorld, tract: Tract) -> Iterator[bytes]:
@@ -120,14 +119,12 @@ def write_package(world: OpenWorld, path: Path, step: Step) -> None:
 
 def _put_tract(package: _Package, world: OpenWorld, tract: Tract, step: Step) -> dict[str, Any]:
     stem = tract.row.id
-    step(0.05, f"Heights of {tract.row.name}")
-    heights = all_heights(tract)
-    lowest, highest = float(heights.min()), float(heights.max())
+    lowest, highest = tract.cache.height_range(tract.grid.window)
     if highest <= lowest:
         highest = lowest + 1.0
     heights_file = f"heights/{stem}.png"
-    package.put(heights_file, iter([heights_to_png(heights, lowest, highest)]))
-    del heights
+    rows, cols = tract.grid.rows, tract.grid.cols
+    package.put(heights_file, heights_png_parts(_ground(tract, step), rows, cols, lowest, highest))
     covers = _put_covers(package, world, tract, step)
     step(0.7, f"Growth of {tract.row.name}")
     growth_file = f"growth/{stem}.csv"
@@ -153,18 +150,34 @@ def _put_tract(package: _Package, world: OpenWorld, tract: Tract, step: Step) ->
     }
 
 
+def _ground(tract: Tract, step: Step) -> Iterator[FloatArray]:
+    """The heights of a tract, band by band."""
+    for window in bands(tract):
+        step(0.05 + 0.1 * window.row0 / tract.grid.rows, f"Heights of {tract.row.name}")
+        yield tract.cache.read(HEIGHT, window)
+
+
 def _put_covers(package: _Package, world: OpenWorld, tract: Tract, step: Step) -> list[dict[str, str]]:
     covers = world.covers()
-    pictures = np.empty((len(covers), tract.grid.rows, tract.grid.cols), np.uint8)
-    for window in bands(tract):
-        step(0.1 + 0.4 * window.row0 / tract.grid.rows, f"Covers of {tract.row.name}")
-        pictures[:, window.row0 : window.row1] = shares_as_bytes(cover_shares(world, tract, window))
-    listed = []
-    for number, (key, cover) in enumerate(covers):
-        step(0.5 + 0.2 * number / len(covers), f"Covers of {tract.row.name}")
-        name = f"covers/{tract.row.id}-{key}.png"
-        package.put(name, iter([bytes_to_png(pictures[number])]))
-        listed.append({"key": key, "name": cover.name, "file": name})
+    pictures = [PngBands(tract.grid.rows, tract.grid.cols, np.uint8) for _ in covers]
+    with ExitStack() as stack:
+        # Shares come for all covers at once, files go into the ZIP one after the other: keep them beside it.
+        files = [stack.enter_context(TemporaryFile()) for _ in covers]
+        for file, picture in zip(files, pictures, strict=True):
+            file.write(picture.begin())
+        for window in bands(tract):
+            step(0.15 + 0.45 * window.row0 / tract.grid.rows, f"Covers of {tract.row.name}")
+            shares = shares_as_bytes(cover_shares(world, tract, window))
+            for file, picture, share in zip(files, pictures, shares, strict=True):
+                file.write(picture.add(share))
+        listed = []
+        for number, (key, cover) in enumerate(covers):
+            step(0.6 + 0.1 * number / len(covers), f"Covers of {tract.row.name}")
+            files[number].write(pictures[number].end())
+            files[number].seek(0)
+            name = f"covers/{tract.row.id}-{key}.png"
+            package.put(name, iter(partial(files[number].read, 1 << 20), b""))
+            listed.append({"key": key, "name": cover.name, "file": name})
     return listed
 
 

@@ -147,7 +147,9 @@ class Studio:
         def work(job: Job) -> dict[str, Any]:
             try:
                 job.step(0.05, "Reading the file")
-                elevation = read_elevation(upload, wanted)
+                elevation = read_elevation(
+                    upload, wanted, lambda done: job.step(0.05 + 0.45 * done, "Reading the file")
+                )
                 job.step(0.5, "Storing the ground")
                 rows, cols = elevation.heights.shape
                 spec = WorldSpec(
