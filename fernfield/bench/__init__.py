@@ -28,8 +28,8 @@ class Row:
     work: str
     against: str
     ours: float
-    yardstick: float | None
-    ratio: float | None
+    yardstick: float
+    ratio: float
     aim: str
 
 
@@ -61,9 +61,7 @@ def row(work: str, against: str, aim: str, ours: Task, yardstick: Task, runs: in
     return Row(work, against, mine, theirs, ratio, aim)
 
 
-def _time(seconds: float | None) -> str:
-    if seconds is None:
-        return "–"
+def _time(seconds: float) -> str:
     for unit, scale in (("s", 1), ("ms", 1e3), ("µs", 1e6)):
         if seconds * scale >= 1 or unit == "µs":
             return f"{seconds * scale:.3g} {unit}"
@@ -83,5 +81,4 @@ def run_bench(*, quick: bool, browser: bool) -> None:
     rows: Iterator[Row]
     for rows in (core.rows(plan), store.rows(plan), in_browser.rows(plan) if browser else iter(())):
         for r in rows:
-            ratio = "–" if r.ratio is None else f"{r.ratio:.2f}"
-            typer.echo(f"| {r.work} | {_time(r.ours)} | {r.against} | {_time(r.yardstick)} | {ratio} | {r.aim} |")
+            typer.echo(f"| {r.work} | {_time(r.ours)} | {r.against} | {_time(r.yardstick)} | {r.ratio:.2f} | {r.aim} |")

@@ -15,8 +15,9 @@ import numpy as np
 from PIL import Image
 
 from fernfield.bench import Plan, Row, row
+from fernfield.core.cover.shares import compose_colours
 from fernfield.core.drawing.plan import PlanLook, draw_plan
-from fernfield.core.grid import FloatArray
+from fernfield.core.grid import ByteArray, FloatArray
 from fernfield.core.ground.brush import Touch
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.light.relief import relief
@@ -98,19 +99,23 @@ def _patch(plan: Plan) -> Row:
     """Drawing the patch that a dab dirtied and packing it as raw pixels, as the page is sent it."""
     side = 2 * RADIUS + 5
     heights = land(side + 2)
-    shares = np.zeros((4, side, side), np.float32)
-    shares[0], shares[1] = 0.6, 0.4
+    masks = [np.full((side, side), share, np.uint16) for share in (26_000, 9_000, 4_000)]
     colours = [(150, 160, 110), (120, 100, 80), (200, 180, 140), (160, 155, 146)]
     lit = np.full((side, side), 255, np.uint8)
     look = PlanLook(315, 32, 0.0, 2.0)
-    picture = draw_plan(heights, 1.0, shares, colours, lit, look)
+
+    def drawn() -> ByteArray:
+        ground = compose_colours(masks, [None] * 3, colours, (side, side))
+        return draw_plan(heights, 1.0, ground, lit, look)
+
+    picture = drawn()
 
     def png() -> None:
         Image.fromarray(picture).save(io.BytesIO(), "PNG", compress_level=1)
 
     return row(
         f"render and pack the {side}² patch it dirtied", "encoding it as PNG, level 1", "1",
-        lambda: draw_plan(heights, 1.0, shares, colours, lit, look).tobytes(), png, plan.runs, inner=5,
+        lambda: drawn().tobytes(), png, plan.runs, inner=5,
     )  # fmt: skip
 
 

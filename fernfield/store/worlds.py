@@ -4,14 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime
 
-from sqlalchemy import ColumnElement, Connection, Engine, delete, select, update
-from sqlalchemy.dialects.sqlite import insert
+from sqlalchemy import ColumnElement, Connection, Engine, Table, bindparam, delete, select, update
+from sqlalchemy.dialects.sqlite import Insert, insert
 
 from fernfield.core.errors import NotFound
 from fernfield.store.schema import entries, entry_changes, packages, revisions, tile_changes, tiles, tracts, worlds
+
+
+def _put(table: Table) -> Insert:
+    """A row into `table`, in the place of one with the same key. Built once: building costs more than running."""
+    statement = insert(table)
+    keys = [column.name for column in table.primary_key]
+    others = {c.name: statement.excluded[c.name] for c in table.columns if c.name not in keys}
+    return statement.on_conflict_do_update(index_elements=keys, set_=others)
+
+
+PUT_TILE, PUT_ENTRY, PUT_PACKAGE = _put(tiles), _put(entries), _put(packages)
+REMOVE_ENTRY = delete(entries).where(*(entries.c[n] == bindparam(n) for n in ("world_id", "collection", "key")))
 
 
 def now() -> str:
@@ -128,12 +140,16 @@ class WorldStore:
         at = now()
         with self.engine.begin() as c:
             c.execute(worlds.insert().values(id=world.id, created_at=at, changed_at=at, revision=0))
-            for tract in world.tracts:
-                c.execute(tracts.insert().values(**{k: getattr(tract, k) for k in TractRow.__slots__}))
-            for collection, key, body in world.entries:
-                c.execute(entries.insert().values(world_id=world.id, collection=collection, key=key, body=body))
+            c.execute(tracts.insert(), [asdict(tract) for tract in world.tracts])
+            c.execute(
+                entries.insert(),
+                [
+                    {"world_id": world.id, "collection": collection, "key": key, "body": body}
+                    for collection, key, body in world.entries
+                ],
+            )
             for where, tile in world.tiles:
-                self._put_tile(c, where, tile)
+                c.execute(PUT_TILE, {**asdict(where), **asdict(tile)})
 
     def delete(self, world_id: str) -> None:
         with self.engine.begin() as c:
@@ -203,83 +219,37 @@ class WorldStore:
             tiles.c.tile_col == at.tile_col,
         )
 
-    @staticmethod
-    def _put_tile(c: Connection, at: TileAt, tile: Tile) -> None:
-        values = {"blob": tile.blob, "lowest": tile.lowest, "highest": tile.highest}
-        statement = insert(tiles).values(
-            tract_id=at.tract_id, layer=at.layer, tile_row=at.tile_row, tile_col=at.tile_col, **values
-        )
-        c.execute(
-            statement.on_conflict_do_update(index_elements=["tract_id", "layer", "tile_row", "tile_col"], set_=values)
-        )
-
     # Revisions
 
     def write(self, revision: Revision) -> None:
         """Write a revision and all it changed; all of it or nothing."""
         at = now()
+        step = {"world_id": revision.world_id, "number": revision.number}
         with self.engine.begin() as c:
-            c.execute(
-                revisions.insert().values(
-                    world_id=revision.world_id,
-                    number=revision.number,
-                    made_at=at,
-                    sort=revision.sort,
-                    target=revision.target,
-                    words=revision.words,
-                    command=revision.command,
-                )
-            )
-            for change in revision.tile_changes:
-                self._put_tile(c, change.at, change.tile)
+            about = {n: getattr(revision, n) for n in ("sort", "target", "words", "command")}
+            c.execute(revisions.insert(), {**step, **about, "made_at": at})
+            if revision.tile_changes:
+                places = [asdict(change.at) for change in revision.tile_changes]
+                changes = list(zip(places, revision.tile_changes, strict=True))
+                c.execute(PUT_TILE, [{**place, **asdict(change.tile)} for place, change in changes])
                 c.execute(
-                    tile_changes.insert().values(
-                        world_id=revision.world_id,
-                        number=revision.number,
-                        tract_id=change.at.tract_id,
-                        layer=change.at.layer,
-                        tile_row=change.at.tile_row,
-                        tile_col=change.at.tile_col,
-                        row0=change.row0,
-                        col0=change.col0,
-                        blob=change.diff,
-                    )
+                    tile_changes.insert(),
+                    [
+                        {**step, **place, "row0": change.row0, "col0": change.col0, "blob": change.diff}
+                        for place, change in changes
+                    ],
                 )
+            if revision.entry_changes:
+                c.execute(entry_changes.insert(), [{**step, **asdict(entry)} for entry in revision.entry_changes])
             for entry in revision.entry_changes:
-                self._write_entry(c, revision.world_id, revision.number, entry)
+                place = {"world_id": revision.world_id, "collection": entry.collection, "key": entry.key}
+                if entry.after is None:
+                    c.execute(REMOVE_ENTRY, place)
+                else:
+                    c.execute(PUT_ENTRY, {**place, "body": entry.after})
             c.execute(
                 update(worlds).where(worlds.c.id == revision.world_id).values(revision=revision.number, changed_at=at)
             )
-
-    @staticmethod
-    def _write_entry(c: Connection, world_id: str, number: int, entry: EntryChange) -> None:
-        c.execute(
-            entry_changes.insert().values(
-                world_id=world_id,
-                number=number,
-                collection=entry.collection,
-                key=entry.key,
-                before=entry.before,
-                after=entry.after,
-            )
-        )
-        if entry.after is None:
-            c.execute(
-                delete(entries).where(
-                    entries.c.world_id == world_id,
-                    entries.c.collection == entry.collection,
-                    entries.c.key == entry.key,
-                )
-            )
-            return
-        statement = insert(entries).values(
-            world_id=world_id, collection=entry.collection, key=entry.key, body=entry.after
-        )
-        c.execute(
-            statement.on_conflict_do_update(
-                index_elements=["world_id", "collection", "key"], set_={"body": entry.after}
-            )
-        )
 
     def revisions(self, world_id: str, before: int | None = None, most: int = 200) -> list[RevisionRow]:
         """Revisions, newest first, below number `before`."""
@@ -328,10 +298,5 @@ class WorldStore:
 
     def set_package(self, world_id: str, revision: int, file: str) -> None:
         at = now()
-        statement = insert(packages).values(world_id=world_id, revision=revision, made_at=at, file=file)
         with self.engine.begin() as c:
-            c.execute(
-                statement.on_conflict_do_update(
-                    index_elements=["world_id"], set_={"revision": revision, "made_at": at, "file": file}
-                )
-            )
+            c.execute(PUT_PACKAGE, {"world_id": world_id, "revision": revision, "made_at": at, "file": file})

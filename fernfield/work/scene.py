@@ -9,7 +9,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from fernfield.core.cover.shares import OpacityArray, SlopeRule, compose_shares, rule_opacity
+from fernfield.core.cover.shares import OpacityArray, SlopeRule, compose_colours, compose_shares, rule_opacity
 from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import ByteArray, FloatArray, Grid, Window, bilinear
@@ -60,29 +60,30 @@ def plan_pixels(world: OpenWorld, tract: Tract, level: int, part: Window, show: 
     with world.lock:
         heights = tract.cache.read(HEIGHT, posts, step)
         lit = _lit(tract, posts, step, light.sun_bearing_deg, light.sun_height_deg) if show.shadows else None
-        shares, colours = _shares(world, tract, posts, step, heights)
+        covers = _covers(world, tract, posts, step, heights)
         stamps = _stamps(world, tract, level, part) if show.growth and level <= SINGLE_PLANTS_TO_LEVEL else []
-        if show.growth and level > SINGLE_PLANTS_TO_LEVEL:
-            shares, colours = _growth_tint(world, tract, posts, step, shares, colours)
+        tints = _growth_tints(world, tract, posts, step) if show.growth and level > SINGLE_PLANTS_TO_LEVEL else []
+    ground = compose_colours(*covers, [colour_of(cover.colour) for _, cover in world.covers()], heights.shape)
+    for tint, colour in tints:
+        ground += tint * (np.asarray(colour, np.float32)[:, None, None] - ground)
     if lit is None:
         lit = np.full(heights.shape, 255, np.uint8)
     inner = slice(halo, -halo), slice(halo, -halo)
     if fine == 1:
         drawn = heights
-        shares, lit = shares[:, inner[0], inner[1]], lit[inner]
+        ground, lit = ground[:, inner[0], inner[1]], lit[inner]
     else:
         offset = part.row0 - (part.row0 // fine) * fine, part.col0 - (part.col0 // fine) * fine
         drawn = _refined(
             heights, fine, halo, (offset[0] - 1, offset[1] - 1), (part.rows + 2, part.cols + 2), cv2.INTER_CUBIC
         )
         lit = _refined(lit, fine, halo, offset, part.shape, cv2.INTER_LINEAR)
-        shares = np.stack([_refined(s, fine, halo, offset, part.shape, cv2.INTER_LINEAR) for s in shares])
+        ground = np.stack([_refined(g, fine, halo, offset, part.shape, cv2.INTER_LINEAR) for g in ground])
     look = PlanLook(light.sun_bearing_deg, light.sun_height_deg, sea if show.water else None, show.contour_m)
     return draw_plan(
         drawn,
         tract.grid.spacing * step / fine,
-        shares[:, : part.rows, : part.cols],
-        colours,
+        ground[:, : part.rows, : part.cols],
         lit[: part.rows, : part.cols],
         look,
         stamps,
@@ -143,14 +144,16 @@ def shadow_window(world: OpenWorld, tract: Tract, window: Window) -> Window:
     return shaded
 
 
-def _shares(
-    world: OpenWorld, tract: Tract, posts: Window, step: int, heights: FloatArray
-) -> tuple[FloatArray, list[tuple[int, int, int]]]:
-    covers = world.covers()
+Painted = list[OpacityArray | None]
+Ruled = list[FloatArray | None]
+
+
+def _covers(world: OpenWorld, tract: Tract, posts: Window, step: int, heights: FloatArray) -> tuple[Painted, Ruled]:
+    """What is painted and what the rules say of every cover above the base; None where there is nothing."""
     slope = None
-    painted: list[OpacityArray | None] = []
-    ruled: list[FloatArray | None] = []
-    for key, cover in covers[1:]:
+    painted: Painted = []
+    ruled: Ruled = []
+    for key, cover in world.covers()[1:]:
         layer = f"cover:{key}"
         painted.append(None if tract.cache.blank(layer, posts) else tract.cache.read(layer, posts, step))
         if cover.rule is None:
@@ -159,7 +162,7 @@ def _shares(
         if slope is None:
             slope = slope_degrees(heights, tract.grid.spacing * step)
         ruled.append(rule_opacity(slope, SlopeRule(cover.rule.above_deg, cover.rule.blend_deg)))
-    return compose_shares(painted, ruled, heights.shape), [colour_of(cover.colour) for _, cover in covers]
+    return painted, ruled
 
 
 def colour_of(text: str) -> tuple[int, int, int]:
@@ -172,7 +175,7 @@ def cover_shares(world: OpenWorld, tract: Tract, window: Window) -> FloatArray:
     with world.lock:
         wide = tract.grid.clip(window.pad(1))
         heights = tract.cache.read(HEIGHT, wide)
-        shares, _ = _shares(world, tract, wide, 1, heights)
+        shares = compose_shares(*_covers(world, tract, wide, 1, heights), heights.shape)
     rows, cols = window.inside(wide)
     return shares[:, rows, cols]
 
@@ -223,25 +226,20 @@ def _stamps(world: OpenWorld, tract: Tract, level: int, part: Window) -> list[St
     return stamps[::-1]
 
 
-def _growth_tint(
-    world: OpenWorld,
-    tract: Tract,
-    posts: Window,
-    step: int,
-    shares: FloatArray,
-    colours: list[tuple[int, int, int]],
-) -> tuple[FloatArray, list[tuple[int, int, int]]]:
-    """From far away growth is a tint: the part of the ground that its crowns hide."""
+def _growth_tints(
+    world: OpenWorld, tract: Tract, posts: Window, step: int
+) -> list[tuple[FloatArray, tuple[int, int, int]]]:
+    """From far away growth is a tint: for each kind the part of the ground that its crowns hide, and its colour."""
+    tints = []
     for key, _mix, _number, kind in _kinds(world):
         layer = f"growth:{key}"
         if tract.cache.blank(layer, posts):
             continue
         size = (kind.size_min + kind.size_max) / 2 * kind.crown_m
         hidden = 1 - math.exp(-kind.density_per_ha / HECTARE_M2 * math.pi * size * size)
-        tint = tract.cache.read(layer, posts, step).astype(np.float32) / 65535 * np.float32(hidden)
-        shares = np.concatenate([shares * (1 - tint), tint[None]])
-        colours = [*colours, colour_of(kind.colour)]
-    return shares, colours
+        tint: FloatArray = np.multiply(tract.cache.read(layer, posts, step), hidden / 65_535, dtype=np.float32)
+        tints.append((tint, colour_of(kind.colour)))
+    return tints
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from fernfield.core.cover.shares import compose_colours
 from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan
 from fernfield.core.grid import Grid
 from fernfield.core.ground.brush import Touch
@@ -33,8 +34,7 @@ def warm_kernels() -> None:
     draw_plan(
         ground,
         1.0,
-        np.ones((1, 38, 38), np.float32),
-        [(1, 2, 3)],
+        compose_colours([mask[1:-1, 1:-1].copy()], [lit[1:-1, 1:-1].astype(np.float32)], [(1, 2, 3)] * 2, (38, 38)),
         lit[1:-1, 1:-1],
         look,
         [Stamp(one, one, one, (1, 2, 3))],

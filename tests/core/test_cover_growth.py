@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from fernfield.core.cover.shares import SOLID, SlopeRule, compose_shares, rule_opacity, shares_as_bytes
+from fernfield.core.cover.shares import SOLID, SlopeRule, compose_colours, compose_shares, rule_opacity, shares_as_bytes
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import Grid, Window
 from fernfield.core.growth.scatter import Habit, kind_seed, scatter
@@ -25,6 +25,23 @@ def test_shares_always_add_up_to_one(masks: np.ndarray, rule: np.ndarray) -> Non
     assert (shares >= 0).all()
     assert np.allclose(shares.sum(axis=0), 1, atol=1e-6)
     assert (shares_as_bytes(shares).astype(int).sum(axis=0) == 255).all()
+
+
+@given(MASKS, RULES)
+@settings(max_examples=60, deadline=None)
+def test_the_colour_of_the_ground_is_that_of_the_covers_by_their_shares(masks: np.ndarray, rule: np.ndarray) -> None:
+    """The kernel against the shares mixed in plain NumPy."""
+    colours = [(10, 20, 30), (200, 0, 5), (0, 120, 240), (255, 255, 255)]
+    covers = [masks[0], None, masks[2]], [None, rule, rule]
+    mixed = np.tensordot(np.array(colours, float).T, compose_shares(*covers, (4, 5)).astype(float), axes=1)
+    assert np.allclose(compose_colours(*covers, colours, (4, 5)), mixed, atol=0.01)
+
+
+def test_covers_that_do_not_go_together_are_refused() -> None:
+    with pytest.raises(InvalidInput, match="not 2 and 1"):
+        compose_shares([None, None], [None], (1, 1))
+    with pytest.raises(InvalidInput, match="colours one longer, not 1, 1 and 1"):
+        compose_colours([None], [None], [(1, 2, 3)], (1, 1))
 
 
 def test_a_cover_hides_what_is_under_it_and_shows_it_again_when_taken_away() -> None:

@@ -3,18 +3,21 @@
 import numpy as np
 import pytest
 
+from fernfield.core.cover.shares import SOLID, compose_colours
 from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan
 
-GREEN, GREY = (120, 150, 90), (150, 150, 150)
+GREEN = (120, 150, 90)
+
+
+def even(colour: tuple[int, int, int], rows: int, cols: int) -> np.ndarray:
+    return np.broadcast_to(np.asarray(colour, np.float32)[:, None, None], (3, rows, cols))
 
 
 def picture(heights: np.ndarray, **look: float | None) -> np.ndarray:
     values: dict[str, float | None] = {"sun_bearing": 315, "sun_height": 35, "sea_level": None, "contour_m": 0}
     rows, cols = heights.shape[0] - 2, heights.shape[1] - 2
-    shares = np.zeros((2, rows, cols), np.float32)
-    shares[0] = 1
     lit = np.full((rows, cols), 255, np.uint8)
-    return draw_plan(heights.astype(np.float32), 1.0, shares, [GREEN, GREY], lit, PlanLook(**{**values, **look}))  # type: ignore[arg-type]
+    return draw_plan(heights.astype(np.float32), 1.0, even(GREEN, rows, cols), lit, PlanLook(**{**values, **look}))  # type: ignore[arg-type]
 
 
 def slope(east: float, north: float, size: int = 42) -> np.ndarray:
@@ -47,25 +50,26 @@ def test_contours_lie_where_the_elevation_is_a_multiple_of_the_interval() -> Non
     assert {9, 19, 29, 39} <= columns <= {k + d for k in (-1, 9, 19, 29, 39) for d in (-1, 0, 1)}
 
 
-def test_shares_mix_the_colours_and_shadow_darkens() -> None:
+def test_covers_mix_by_their_shares_and_shadow_darkens() -> None:
+    half = np.full((10, 10), SOLID // 2 + 1, np.uint16)
+    ground = compose_colours([half, None], [None, None], [(200, 0, 0), (0, 0, 200), (9, 9, 9)], (10, 10))
+    assert ground[:, 5, 5] == pytest.approx((100, 0, 100), abs=0.01)
     flat = np.zeros((12, 12), np.float32)
     lit = np.full((10, 10), 255, np.uint8)
-    half = np.full((2, 10, 10), 0.5, np.float32)
     look = PlanLook(315, 35, None, 0)
-    mixed = draw_plan(flat, 1, half, [(200, 0, 0), (0, 0, 200)], lit, look)[..., :3].mean(axis=(0, 1))
+    mixed = draw_plan(flat, 1, ground, lit, look)[..., :3].mean(axis=(0, 1))
     assert mixed[0] == pytest.approx(mixed[2], rel=0.05)
-    dark = draw_plan(flat, 1, half, [(200, 0, 0), (0, 0, 200)], lit * 0, look)[..., :3].mean()
+    dark = draw_plan(flat, 1, ground, lit * 0, look)[..., :3].mean()
     assert dark < 0.6 * mixed.mean()
 
 
 def test_stamps_are_drawn_in_place_with_their_shadow_away_from_the_sun() -> None:
     flat = np.zeros((42, 42), np.float32)
-    one = np.ones((1, 40, 40), np.float32)
     lit = np.full((40, 40), 255, np.uint8)
     tree = Stamp(np.array([20.0], np.float32), np.array([20.0], np.float32), np.array([3.0], np.float32), (30, 90, 40))
     look = PlanLook(270, 35, None, 0)
-    bare = draw_plan(flat, 1, one, [GREEN], lit, look).astype(int)
-    sown = draw_plan(flat, 1, one, [GREEN], lit, look, [tree]).astype(int)
+    bare = draw_plan(flat, 1, even(GREEN, 40, 40), lit, look).astype(int)
+    sown = draw_plan(flat, 1, even(GREEN, 40, 40), lit, look, [tree]).astype(int)
     changed = np.abs(sown - bare).sum(axis=2) > 8
     rows, cols = np.nonzero(changed)
     assert 16 <= rows.min() <= rows.max() <= 24
@@ -76,6 +80,6 @@ def test_stamps_are_drawn_in_place_with_their_shadow_away_from_the_sun() -> None
 def test_shapes_that_do_not_fit_are_refused() -> None:
     with pytest.raises(ValueError, match="heights must be"):
         draw_plan(
-            np.zeros((5, 5), np.float32), 1, np.ones((1, 5, 5), np.float32), [GREEN], np.zeros((5, 5), np.uint8),
+            np.zeros((5, 5), np.float32), 1, even(GREEN, 5, 5), np.zeros((5, 5), np.uint8),
             PlanLook(0, 45, None, 0),
         )  # fmt: skip

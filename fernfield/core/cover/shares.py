@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import ByteArray, FloatArray
+from fernfield.core.kernels import kernel
 
 OpacityArray = NDArray[np.uint16]
 SOLID = 65_535
@@ -69,16 +70,82 @@ def compose_shares(
         mask, rule = painted[i], ruled[i]
         if mask is None and rule is None:
             continue
-        clear = np.ones(shape, np.float32)
+        left = through.copy()
         if mask is not None:
-            clear *= 1 - mask.astype(np.float32) / SOLID
+            left *= 1 - mask.astype(np.float32) / SOLID
         if rule is not None:
-            clear *= 1 - rule
-        left = through * clear
+            left *= 1 - rule
         shares[i + 1] = through - left
         through = left
     shares[0] = through
     return shares
+
+
+def compose_colours(
+    painted: Sequence[OpacityArray | None],
+    ruled: Sequence[FloatArray | None],
+    colours: Sequence[tuple[int, int, int]],
+    shape: tuple[int, int],
+) -> FloatArray:
+    """The colour of the ground at every post: each cover's red, green and blue by its share.
+
+    Arguments as in `compose_shares`; `colours` has one entry more, the base's first. Covers
+    that are not there cost nothing.
+
+    Returns
+    -------
+    shape (3, rows, cols): red, green and blue, in the range of `colours`
+    """
+    if len(painted) != len(ruled) or len(colours) != len(painted) + 1:
+        raise InvalidInput(
+            f"painted and ruled must be equally long and colours one longer, "
+            f"not {len(painted)}, {len(ruled)} and {len(colours)}"
+        )
+    out = np.zeros((3, *shape), np.float32)
+    through = np.ones(shape, np.float32)
+    for i in range(len(painted) - 1, -1, -1):
+        mask, rule = painted[i], ruled[i]
+        if mask is None and rule is None:
+            continue
+        _lay(out, through, _NO_MASK if mask is None else mask, _NO_RULE if rule is None else rule, *colours[i + 1])
+    _lay(out, through, np.full(shape, SOLID, np.uint16), _NO_RULE, *colours[0])
+    return out
+
+
+_NO_MASK = np.zeros((0, 0), np.uint16)
+_NO_RULE = np.zeros((0, 0), np.float32)
+
+
+@kernel
+def _lay(
+    out: FloatArray, through: FloatArray, mask: OpacityArray, rule: FloatArray, red: float, green: float, blue: float
+) -> None:
+    """Add one cover's colour to `out` by what shows of it, and take that from what the covers above let `through`."""
+    painted, ruled = mask.shape[0] > 0, rule.shape[0] > 0
+    scale, one = np.float32(1 / SOLID), np.float32(1)
+    r, g, b = np.float32(red), np.float32(green), np.float32(blue)
+    clear = np.empty(through.shape[1], np.float32)
+    # Short loops over one row each, which compilers turn into vector code.
+    for row in range(through.shape[0]):
+        light = through[row]
+        clear[:] = one
+        if painted:
+            ink = mask[row]
+            for i in range(clear.shape[0]):
+                clear[i] = one - np.float32(ink[i]) * scale
+        if ruled:
+            ink_by_rule = rule[row]
+            for i in range(clear.shape[0]):
+                clear[i] *= one - ink_by_rule[i]
+        for i in range(clear.shape[0]):
+            left = light[i] * clear[i]
+            clear[i] = light[i] - left
+            light[i] = left
+        to_red, to_green, to_blue = out[0, row], out[1, row], out[2, row]
+        for i in range(clear.shape[0]):
+            to_red[i] += clear[i] * r
+            to_green[i] += clear[i] * g
+            to_blue[i] += clear[i] * b
 
 
 def shares_as_bytes(shares: FloatArray) -> ByteArray:

@@ -58,8 +58,7 @@ def _grain(row: int, col: int) -> np.float32:
 def _paint(
     heights: FloatArray,
     metres: float,
-    shares: FloatArray,
-    colours: FloatArray,
+    ground: FloatArray,
     lit: ByteArray,
     sun: FloatArray,
     sea: float,
@@ -70,28 +69,26 @@ def _paint(
     out: ByteArray,
 ) -> None:
     rows, cols = out.shape[0], out.shape[1]
-    covers = shares.shape[0]
     k = np.float32(1 / (8 * metres))
     one, zero, two = np.float32(1), np.float32(0), np.float32(2)
     pixel = np.float32(metres)
-    level = np.float32(1 / max(sun[2], 0.17))
+    most = np.float32(1.55)
+    level = np.float32(1 / (255 * max(sun[2], 0.17)))
+    lights, falls = np.empty(cols, np.float32), np.empty(cols, np.float32)
     for r in range(rows):
-        up, mid, low = heights[r], heights[r + 1], heights[r + 2]
+        up, mid, low, sunny = heights[r], heights[r + 1], heights[r + 2], lit[r]
+        # A loop of its own without branches, which compilers turn into vector code.
         for c in range(cols):
             p = ((up[c + 2] - up[c]) + two * (mid[c + 2] - mid[c]) + (low[c + 2] - low[c])) * k
             q = ((up[c] - low[c]) + two * (up[c + 1] - low[c + 1]) + (up[c + 2] - low[c + 2])) * k
             steep = p * p + q * q
-            light = max((sun[2] - p * sun[0] - q * sun[1]) / np.sqrt(one + steep), zero) * (
-                np.float32(lit[r, c]) * np.float32(1 / 255)
-            )
-            light = min(light * level, np.float32(1.55))
-            red = green = blue = zero
-            for i in range(covers):
-                s = shares[i, r, c]
-                if s > 0:
-                    red += s * colours[i, 0]
-                    green += s * colours[i, 1]
-                    blue += s * colours[i, 2]
+            light = (sun[2] - p * sun[0] - q * sun[1]) / np.sqrt(one + steep) * (np.float32(sunny[c]) * level)
+            light = light if light > zero else zero
+            lights[c] = light if light < most else most
+            falls[c] = np.sqrt(steep) * pixel
+        for c in range(cols):
+            light, fall = lights[c], falls[c]
+            red, green, blue = ground[0, r, c], ground[1, r, c], ground[2, r, c]
             noise = _grain(grain_row + r, grain_col + c)
             h = mid[c + 1]
             depth = np.float32(sea) - h if wet else zero
@@ -108,7 +105,6 @@ def _paint(
                 red *= (np.float32(0.36) + np.float32(0.64) * light) * tone
                 green *= (np.float32(0.40) + np.float32(0.60) * light) * tone
                 blue *= (np.float32(0.47) + np.float32(0.52) * light) * tone
-            fall = np.sqrt(steep) * pixel
             if interval > 0 and fall > 0:
                 number = np.rint(h / np.float32(interval))
                 away = abs(h - number * np.float32(interval)) / fall
@@ -189,8 +185,7 @@ def _stamp(
 def draw_plan(
     heights: FloatArray,
     metres: float,
-    shares: FloatArray,
-    colours: Sequence[tuple[int, int, int]],
+    ground: FloatArray,
     lit: ByteArray,
     look: PlanLook,
     stamps: Sequence[Stamp] = (),
@@ -203,8 +198,7 @@ def draw_plan(
     heights : shape (rows + 2, cols + 2)
         Elevation at every pixel and one pixel around. [m]
     metres : side of a pixel on the ground. [m]
-    shares : shape (covers, rows, cols), adding up to 1
-    colours : one (red, green, blue) of 0-255 for each cover
+    ground : shape (3, rows, cols), red, green and blue of the covers, 0 to 255
     lit : shape (rows, cols), 255 in the sun, 0 in shadow
     look : sun, sea, contours
     stamps : growth, drawn over the ground in this order
@@ -214,7 +208,7 @@ def draw_plan(
     -------
     shape (rows, cols, 4), red, green, blue, alpha (always 255)
     """
-    rows, cols = shares.shape[1:]
+    rows, cols = ground.shape[1:]
     if heights.shape != (rows + 2, cols + 2) or lit.shape != (rows, cols):
         raise ValueError(
             f"heights must be {(rows + 2, cols + 2)} and lit {(rows, cols)}, not {heights.shape} and {lit.shape}"
@@ -228,8 +222,7 @@ def draw_plan(
     _paint(
         np.ascontiguousarray(heights, np.float32),
         float(metres),
-        np.ascontiguousarray(shares, np.float32),
-        np.asarray(colours, np.float32),
+        np.ascontiguousarray(ground, np.float32),
         np.ascontiguousarray(lit, np.uint8),
         sun,
         0.0 if look.sea_level is None else float(look.sea_level),

@@ -238,5 +238,5 @@ export function drawScale() {
   const part = (i) => `<rect class="${i % 2 ? "" : "full"}" x="${(wide / 4) * i + 0.5}" y="2.500" width="${wide / 4}" height="5"/>`;
   box.innerHTML = `0 <svg width="${wide + 1}" height="10" aria-hidden="true">${[0, 1, 2, 3].map(part).join("")}</svg> ${length < 1 ? length.toFixed(2) : length} m`;
 }
-on("plan-painted", drawScale);
+on("plan-moved", drawScale);
 

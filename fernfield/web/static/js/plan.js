@@ -116,8 +116,20 @@ export function tellView() {
   );
 }
 
-/** Draw at the next frame. */
-export function draw() {
+/** What the next frame has to draw again, in CSS pixels: null for nothing, "all", or [left, top, right, bottom]. */
+let soiled = null;
+
+/** Draw at the next frame: everything, or only what lies over a window of posts. */
+export function draw(posts = null) {
+  if (posts === null || soiled === "all") soiled = "all";
+  else {
+    const [row0, col0, row1, col1] = posts;
+    // Pixels beside the window are mixed with it where the picture is scaled.
+    const [left, top] = screenOf(col0 - 2, row0 - 2);
+    const [right, bottom] = screenOf(col1 + 2, row1 + 2);
+    const old = soiled || [left, top, right, bottom];
+    soiled = [Math.min(left, old[0]), Math.min(top, old[1]), Math.max(right, old[2]), Math.max(bottom, old[3])];
+  }
   if (waiting) return;
   waiting = true;
   requestAnimationFrame(() => {
@@ -130,16 +142,32 @@ const levelSize = (at) => [Math.floor((grid.rows - 1) / 2 ** at) + 1, Math.floor
 
 function paint() {
   if (state.view === "overlook" || state.view === "eye") return;
-  const paper = getComputedStyle(document.documentElement).getPropertyValue("--paper");
+  const whole = [0, 0, width, height];
+  const snapped = (v, round) => round(v * ratio) / ratio;
+  const [left, top, right, bottom] =
+    soiled === null || soiled === "all" ? whole : soiled.map((v, i) => snapped(clamp(v, 0, whole[i | 2]), i < 2 ? Math.floor : Math.ceil));
+  soiled = null;
   context.setTransform(ratio, 0, 0, ratio, 0, 0);
+  context.save();
+  context.beginPath();
+  context.rect(left, top, right - left, bottom - top);
+  context.clip();
   context.fillStyle = paper;
-  context.fillRect(0, 0, width, height);
+  context.fillRect(left, top, right - left, bottom - top);
   const at = level();
   // Coarser tiles that are there stand in until the right ones have come.
   for (let under = Math.min(at + 3, COARSEST); under > at; under -= 1) paintLevel(under, false);
   paintLevel(at, true);
+  context.restore();
   tell("plan-painted");
 }
+let paper = "";
+function readPaper() {
+  paper = getComputedStyle(document.documentElement).getPropertyValue("--paper");
+  draw();
+}
+readPaper();
+document.addEventListener("fern:theme", readPaper);
 
 function paintLevel(at, wanted) {
   const scale = 2 ** at;
@@ -265,7 +293,7 @@ on("live:patch", (message) => {
   }
   stale(message.window, message.level, message.pixels);
   counts.patches += 1;
-  draw();
+  draw(message.window);
   requestAnimationFrame(() => send({ is: "drawn" }));
   if (state.drawing && message.drawn_to !== null) {
     const sampled = state.began + message.drawn_to * 1000;
