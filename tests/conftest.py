@@ -65,6 +65,7 @@ def everything(world: OpenWorld) -> dict[str, bytes]:
     tract = world.first_tract
     layers = {HEIGHT, *(f"cover:{k}" for k, _ in world.covers()), *(f"growth:{k}" for k, _ in world.mixes())}
     found = {layer: tract.cache.read(layer, tract.grid.window).tobytes() for layer in layers}
-    for (collection, key), row in world.rows.items():
-        found[f"{collection}/{key}"] = row.model_dump_json().encode()
+    for collection, rows in world.rows.items():
+        for key, row in rows.items():
+            found[f"{collection}/{key}"] = row.model_dump_json().encode()
     return found

@@ -214,6 +214,18 @@ def test_time_that_runs_backwards_ends_the_stroke_and_keeps_what_was_drawn(
         assert "backwards" in page.hear("error")["message"]
 
 
+def test_the_end_of_a_stroke_is_answered_even_when_it_could_not_begin(client: TestClient, made: dict[str, Any]) -> None:
+    """The page lets an undo wait for that answer."""
+    with client.websocket_connect(live(made["id"])) as socket:
+        page = Page(socket)
+        page.say(**{"is": "begin"}, tract=made["tracts"][0]["id"], stroke={**STROKE, "tool": "paint", "cover": "snow"})
+        assert "cover must be one of" in page.hear("error")["message"]
+        page.say(**{"is": "move"}, samples=[[100, 100, 0]])
+        page.say(**{"is": "end"})
+        heard = page.hear("ended")
+        assert (heard["revision"], heard["fill_m3"]) == (0, 0)
+
+
 def test_a_world_that_is_not_there_closes_the_line(client: TestClient) -> None:
     with client.websocket_connect(live("none")) as socket:
         message = socket.receive()

@@ -5,7 +5,8 @@ import pytest
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import Window
-from fernfield.work.commands import SetLight, SetWater
+from fernfield.core.ground.pace import Sample
+from fernfield.work.commands import SetLight, SetWater, StrokeStart
 from fernfield.work.entries import Light, Water
 from fernfield.work.layers import HEIGHT
 from fernfield.work.scene import Show, levels, plan_pixels, section, shadow_window, spot
@@ -63,6 +64,27 @@ def test_what_a_change_makes_stale_holds_its_shadow(world: OpenWorld) -> None:
     assert cols.max() > outcome.window.col1 + 15
     assert told.row0 <= rows.min() <= rows.max() < told.row1
     assert told.col0 <= cols.min() <= cols.max() < told.col1
+
+
+def test_the_range_of_the_whole_tract_is_kept_up(world: OpenWorld) -> None:
+    """Without asking every tile after each stroke, and never narrower than the ground."""
+    cache = world.first_tract.cache
+    whole = world.first_tract.grid.window
+    assert cache.all_heights() == (10, 10)
+    for tool, x in (("raise", 60), ("lower", 280), ("raise", 280), ("lower", 60), ("lower", 60)):
+        draw(world, tool, path=[(x, 100, 0), (x, 100, 1)], strength=9)
+        land = ground(world)
+        assert cache.all_heights() == cache.height_range(whole) == (land.min(), land.max())
+    while world.can_undo:
+        world.undo()
+        land = ground(world)
+        assert cache.all_heights() == (land.min(), land.max())
+    run = world.begin_stroke(world.first_tract.row.id, StrokeStart(tool="raise", radius_m=9, softness=1, strength=9))
+    world.extend_stroke(run, [Sample(150, 150, t) for t in (0, 1, 2)])
+    low, high = cache.all_heights()
+    assert low <= ground(world).min() < 20 < ground(world).max() <= high
+    world.abandon_stroke(run)
+    assert cache.all_heights() == (10, 10)
 
 
 def test_levels_count_and_the_section_follows_the_ground(world: OpenWorld) -> None:

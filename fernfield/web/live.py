@@ -241,6 +241,9 @@ class Connection:
             case Move():
                 await self._move(message)
             case End():
+                if self._run is None and message.is_ == "end":
+                    # The stroke ended before (too long, or it could not begin): the page still waits to hear so.
+                    self._say("ended", revision=self._world.revision, window=NOWHERE.as_list(), cut_m3=0.0, fill_m3=0.0)
                 await self._end_stroke(keep=message.is_ == "end")
             case Drawn():
                 self._patch_arrived()

@@ -88,7 +88,10 @@ def import_world(
         form = ImportForm.model_validate(_filled(values))
     except ValidationError as error:
         return _page(request, "import_world.html", values=values, errors=_said(error))
-    return _page(request, "job.html", job=receive_import(studio, file, form).public())
+    answer = _page(request, "job.html", job=receive_import(studio, file, form).public())
+    # The form stays as it is, so that a file that turns out bad can be changed for another.
+    answer.headers["HX-Retarget"], answer.headers["HX-Reswap"] = "#import-job", "innerHTML"
+    return answer
 
 
 @router.delete("/worlds/{world}", response_class=HTMLResponse)

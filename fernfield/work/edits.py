@@ -25,7 +25,7 @@ R = TypeVar("R", bound=Row)
 class Rows(Protocol):
     """What an edit asks of the world that it changes."""
 
-    rows: dict[tuple[str, str], Row]
+    rows: dict[str, dict[str, Row]]
 
     def row(self, model: type[R], collection: str, key: str) -> R: ...
 
@@ -83,7 +83,7 @@ def _thing(command: PutThing, world: Rows, grid: Grid) -> tuple[str, Moves]:
             f"not {thing.x:g}, {thing.y:g}",
             "x",
         )
-    old = world.rows.get(place)
+    old = world.rows["things"].get(command.key)
     others = world.things()
     if old is None and len(others) >= MOST_THINGS:
         raise Conflict(f"a world holds at most {MOST_THINGS} pieces and starts")

@@ -119,7 +119,7 @@ def write_package(world: OpenWorld, path: Path, step: Step) -> None:
 
 def _put_tract(package: _Package, world: OpenWorld, tract: Tract, step: Step) -> dict[str, Any]:
     stem = tract.row.id
-    lowest, highest = tract.cache.height_range(tract.grid.window)
+    lowest, highest = tract.cache.all_heights()
     if highest <= lowest:
         highest = lowest + 1.0
     heights_file = f"heights/{stem}.png"

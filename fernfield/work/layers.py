@@ -49,6 +49,7 @@ class TileCache:
     ranges: dict[Place, tuple[float, float]]
     pinned: dict[Place, int] = field(default_factory=dict)
     _tiles: OrderedDict[Place, NDArray[Any]] = field(default_factory=OrderedDict)
+    _all_heights: tuple[float, float] | None = None
 
     def tile(self, place: Place) -> NDArray[Any]:
         """The tile itself, not a copy: what is written into it is in the tract."""
@@ -95,15 +96,35 @@ class TileCache:
 
     def widen_range(self, place: Place, values: NDArray[Any]) -> None:
         """`values` were written into a tile: its range takes them in (it may stay too wide until a commit)."""
+        low, high = self._range(place)
+        self.set_range(place, min(low, float(values.min())), max(high, float(values.max())))
+
+    def set_range(self, place: Place, low: float, high: float) -> None:
+        """The lowest and highest value of a tile are these now."""
+        was_low, was_high = self._range(place)
+        self.ranges[place] = low, high
+        whole = self._all_heights
+        if whole is None or place[0] != HEIGHT:
+            return
+        # Where the tile was the lowest or highest of all and is no longer, the others are asked again.
+        sank = (was_low == whole[0] and low > was_low) or (was_high == whole[1] and high < was_high)
+        self._all_heights = None if sank else (min(whole[0], low), max(whole[1], high))
+
+    def _range(self, place: Place) -> tuple[float, float]:
         fill = self.base_m if place[0] == HEIGHT else 0.0
-        low, high = self.ranges.get(place, (fill, fill))
-        self.ranges[place] = min(low, float(values.min())), max(high, float(values.max()))
+        return self.ranges.get(place, (fill, fill))
 
     def height_range(self, window: Window) -> tuple[float, float]:
         """An elevation that nothing in `window` is below, and one that nothing is above. [m]"""
+        found = [self._range((HEIGHT, *tile)) for tile in self.grid.clip(window).tiles()]
         base = (self.base_m, self.base_m)
-        found = [self.ranges.get((HEIGHT, *tile), base) for tile in self.grid.clip(window).tiles()]
         return (min(low for low, _ in found), max(high for _, high in found)) if found else base
+
+    def all_heights(self) -> tuple[float, float]:
+        """`height_range` of the whole tract, without asking every tile each time. [m]"""
+        if self._all_heights is None:
+            self._all_heights = self.height_range(self.grid.window)
+        return self._all_heights
 
     def parts(self, layer: str, window: Window) -> Iterator[tuple[Place, NDArray[Any], Window]]:
         """Each tile that `window` touches: its place, the part of it inside, and where that part is."""

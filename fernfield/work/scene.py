@@ -106,7 +106,7 @@ def _refined(values: Any, fine: int, halo: int, offset: tuple[int, int], shape: 
 def _lit(tract: Tract, posts: Window, step: int, bearing: float, height: float) -> ByteArray:
     cache = tract.cache
     low, _ = cache.height_range(posts)
-    _, high = cache.height_range(tract.grid.window)
+    _, high = cache.all_heights()
     reach = reach_posts(high - low, tract.grid.spacing, height)
     wide = casters(posts, bearing, reach)
     # Beyond the tract nothing throws a shadow; keep to the steps of `posts`.
@@ -133,7 +133,7 @@ def shadow_window(world: OpenWorld, tract: Tract, window: Window) -> Window:
     window = tract.grid.clip(window)
     with world.lock:
         _, high = cache.height_range(window)
-        low, _ = cache.height_range(tract.grid.window)
+        low, _ = cache.all_heights()
         shaded = window
         # The lowest ground that a shadow can fall on bounds its length; that ground is nearer then.
         for _ in range(3):
@@ -371,7 +371,7 @@ def levels(world: OpenWorld, tract: Tract, window: Window, bins: int = 48) -> di
     step = max(1, max(window.shape) // 128)
     with world.lock:
         heights = tract.cache.read(HEIGHT, window, step)
-        low, high = tract.cache.height_range(tract.grid.window)
+        low, high = tract.cache.all_heights()
     sea = world.sea_level_m
     bottom, top = min(low, sea) - 2, max(high, sea) + 2
     counts, _ = np.histogram(heights, bins=bins, range=(bottom, top))

@@ -105,7 +105,7 @@ class StrokeRun:
         changed = NOWHERE
         for place, values in self.before.items():
             self.cache.tile(place)[...] = values
-            self.cache.ranges[place] = float(values.min()), float(values.max())
+            self.cache.set_range(place, float(values.min()), float(values.max()))
             self.cache.unpin(place)
             self.holds.pop((self.tract_id, place), None)
         for window in self.dirty.values():

@@ -24,7 +24,7 @@ from fernfield.core.ground.pace import Sample
 from fernfield.store.worlds import EntryChange, Revision, TileAt, TileChange, TractRow, WorldStore
 from fernfield.work.commands import Command, Edit, Stroke, StrokeStart
 from fernfield.work.edits import plan_edit
-from fernfield.work.entries import About, Cover, Light, Mix, Row, Thing, Water, parse_row
+from fernfield.work.entries import COLLECTIONS, About, Cover, Light, Mix, Row, Thing, Water, parse_row
 from fernfield.work.events import Event, Gone, Listener, Moved, Revised
 from fernfield.work.history import UndoOrder, difference, swap_in_place
 from fernfield.work.layers import HEIGHT, Place, TileCache, packed
@@ -72,10 +72,10 @@ class OpenWorld:
                 row.id: self._open_tract(row, store.tile_ranges(row.id, c), snapshot)
                 for row in store.tracts(world_id, c)
             }
-            self.rows: dict[tuple[str, str], Row] = {
-                (collection, key): parse_row(collection, key, body)
-                for collection, key, body in store.entries(world_id, c)
-            }
+            self.rows: dict[str, dict[str, Row]] = {collection: {} for collection in COLLECTIONS}
+            for collection, key, body in store.entries(world_id, c):
+                row = parse_row(collection, key, body)
+                self.rows[collection][key] = row
         self._order = UndoOrder(store.steps(world_id))
 
     def _open_tract(
@@ -102,9 +102,9 @@ class OpenWorld:
         return next(iter(self.tracts.values()))
 
     def row(self, model: type[R], collection: str, key: str) -> R:
-        found = self.rows.get((collection, key))
+        found = self.rows[collection].get(key)
         if not isinstance(found, model):
-            known = ", ".join(k for c, k in self.rows if c == collection) or "none"
+            known = ", ".join(self.rows[collection]) or "none"
             raise NotFound(f"there is no {key!r} among the {collection} of this world; there is {known}")
         return found
 
@@ -122,14 +122,14 @@ class OpenWorld:
 
     def covers(self) -> list[tuple[str, Cover]]:
         """Key and cover, the base first."""
-        found = [(k, r) for (c, k), r in self.rows.items() if c == "covers" and isinstance(r, Cover)]
+        found = [(k, r) for k, r in self.rows["covers"].items() if isinstance(r, Cover)]
         return sorted(found, key=lambda pair: pair[1].position)
 
     def mixes(self) -> list[tuple[str, Mix]]:
-        return [(k, r) for (c, k), r in sorted(self.rows.items()) if c == "mixes" and isinstance(r, Mix)]
+        return [(k, r) for k, r in sorted(self.rows["mixes"].items()) if isinstance(r, Mix)]
 
     def things(self) -> list[tuple[str, Thing]]:
-        return [(k, r) for (c, k), r in sorted(self.rows.items()) if c == "things" and isinstance(r, Thing)]
+        return [(k, r) for k, r in sorted(self.rows["things"].items()) if isinstance(r, Thing)]
 
     @property
     def can_undo(self) -> bool:
@@ -324,11 +324,11 @@ class OpenWorld:
                 EntryChange(
                     collection,
                     key,
-                    self.rows[collection, key].model_dump_json() if (collection, key) in self.rows else None,
+                    old.model_dump_json() if (old := self.rows[collection].get(key)) is not None else None,
                     row.model_dump_json() if row is not None else None,
                 )
                 for (collection, key), row in moves.items()
-                if self.rows.get((collection, key)) != row
+                if self.rows[collection].get(key) != row
             ]
             if not changes:
                 return Outcome(self.revision, NOWHERE)
@@ -437,12 +437,12 @@ class OpenWorld:
         for change in tile_changes:
             at = change.at
             place = (at.layer, at.tile_row, at.tile_col)
-            self.tract(at.tract_id).cache.ranges[place] = change.tile.lowest, change.tile.highest
-        for name, row in rows.items():
+            self.tract(at.tract_id).cache.set_range(place, change.tile.lowest, change.tile.highest)
+        for (collection, key), row in rows.items():
             if row is None:
-                self.rows.pop(name, None)
+                self.rows[collection].pop(key, None)
             else:
-                self.rows[name] = row
+                self.rows[collection][key] = row
         self._tell(Revised(number, words, tuple(sorted({c for c, _ in rows}))))
         return number
 

@@ -59,6 +59,9 @@ def test_2_worlds_are_made_brought_in_and_deleted(page: Page, server: Server, tm
         form.get_by_role("button", name="Bring it in").click()
         if name == "bad.png":
             expect(page.locator(".job.notice")).to_contain_text("must be one of", timeout=WAIT)
+            # What was filled in stays, to try another file with.
+            expect(form.get_by_label("Name")).to_have_value(name)
+            expect(form.get_by_label("Highest")).to_have_value(str(high))
         else:
             expect(page.locator(".job.notice.calm")).to_contain_text("ready", timeout=WAIT)
         page.goto(server.url)
@@ -146,6 +149,7 @@ def test_3_ground_follows_the_brush_and_undo_survives_a_restart(table: Table, se
     assert table.spot(560, 560)["elevation_m"] == pytest.approx(raised, abs=0.1)
     page.locator("#undo").click()
     table.kept(revision + 1)
+    expect(page.locator("[data-section=volume]")).to_have_text("")
     page.locator("#logbook").click()
     expect(page.locator("#steps li").first).to_contain_text("Undid")
 
@@ -356,6 +360,8 @@ def test_9_a_walk_from_the_default_start_and_from_a_spot(table: Table) -> None:
     now = walker(table)
     assert now["z"] == pytest.approx(table.spot(now["x"], now["y"])["elevation_m"], abs=0.05)
     page.keyboard.up("w")
+    # The facts of the spot are those of the ground underfoot.
+    until(page, "Math.hypot(fern.facts.spot.x - fern.walker.x, fern.facts.spot.y - fern.walker.y) < 0.5")
     # The mouse turns the head.
     box = page.locator("#look").bounding_box()
     assert box is not None
@@ -373,6 +379,7 @@ def test_9_a_walk_from_the_default_start_and_from_a_spot(table: Table) -> None:
     page.mouse.click(*table.at(378, 470), button="right")
     page.get_by_role("menuitem", name="Trial: walk from here").click()
     until(page, "fern.state.walking && Math.abs(fern.walker.x - 378) < 2")
+    assert walker(table)["facing"] == pytest.approx(72.6, abs=1)  # towards the middle of the tract
     page.keyboard.down("Shift")
     page.keyboard.down("d")
     expect(page.locator("[data-hud=blocked]")).to_contain_text(re.compile("stopped by water"), timeout=WAIT)
@@ -461,6 +468,36 @@ def test_11_plan_and_overlook_show_one_land_and_the_brush_works_in_both(table: T
     expect(page.locator("#look")).to_be_visible()
     page.keyboard.press("Control+z")
     table.kept(revision + 1)
+
+
+def test_an_undo_asked_for_at_once_takes_back_the_stroke_just_drawn(table: Table) -> None:
+    """Not the edit before it: the stroke's end and the undo go to the server by different ways."""
+    table.open("ground")
+    page = table.page
+    first = table.revision()
+    table.drag((700, 560), (705, 560), steps=10)
+    between = table.spot(700, 560)["elevation_m"]
+    page.mouse.move(*table.at(640, 560))
+    page.mouse.down()
+    page.wait_for_timeout(400)
+    page.mouse.up()
+    page.keyboard.press("Control+z")
+    until(page, "r => fern.state.world.revision >= r", arg=first + 3)
+    page.wait_for_timeout(300)
+    steps = table.server.get(f"/api/worlds/{table.world}/revisions?most=3")
+    assert [(r["sort"], r["target"]) for r in steps] == [("undo", first + 2), ("edit", None), ("edit", None)]
+    assert table.spot(700, 560)["elevation_m"] == between
+    # While the button is down, undo takes back the stroke under way: no revision, and the ground as it was.
+    before = table.spot(640, 560)["elevation_m"]
+    page.mouse.down()
+    until(page, "z => fern.facts.spot.elevation_m > z + 0.3", arg=before)
+    page.keyboard.press("Control+z")
+    expect(page.locator("#kept")).to_have_text(f"r{first + 3} kept")
+    page.mouse.up()
+    until(page, "z => Math.abs(fern.facts.spot.elevation_m - z) < 0.001", arg=before)
+    assert table.revision() == first + 3
+    page.keyboard.press("Control+z")
+    table.kept(first + 3)
 
 
 def test_the_view_is_as_it_was_left_and_two_pages_show_every_change(table: Table, server: Server) -> None:

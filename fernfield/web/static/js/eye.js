@@ -2,7 +2,7 @@
 import { send } from "./live.js";
 import { request, stand } from "./overlook.js";
 import { say } from "./say.js";
-import { clamp, on, state } from "./state.js";
+import { clamp, on, state, tell } from "./state.js";
 
 const EYE_M = 1.65;
 const pane = document.getElementById("look");
@@ -31,7 +31,10 @@ export function walkFrom(spot, viewSetter) {
   setView = viewSetter;
   back = state.view;
   expected = true;
-  const from = spot ? { x: spot.x, y: spot.y, facing: 0 } : {};
+  // From a spot the walker looks over the tract, not out of it.
+  const { width_m, depth_m } = state.world;
+  const inward = (Math.atan2(width_m / 2 - (spot?.x ?? 0), depth_m / 2 - (spot?.y ?? 0)) * 180) / Math.PI;
+  const from = spot ? { x: spot.x, y: spot.y, facing: (inward + 360) % 360 } : {};
   if (!send({ is: "walk", ...from })) say("The line to the server is down; the walk could not begin.");
 }
 
@@ -54,10 +57,12 @@ on("live:walker", (message) => {
   }
   if (!state.walking) return;
   walker = message;
+  state.cursor = { x: message.x, y: message.y };
+  tell("cursor");
   window.fern.walker = message;
-  field("z").textContent = `${message.z.toFixed(2)} m`;
+  field("z").textContent = `${message.z.toFixed(2).replace("-", "−")} m`;
   field("speed").textContent = `${message.speed.toFixed(1)} m/s`;
-  field("slope").textContent = `${message.slope.toFixed(0)}°`;
+  field("slope").textContent = `${message.slope.toFixed(0).replace("-", "−")}°`;
   const slowed = message.water > 0.05 && !message.blocked ? `wading, ${message.water.toFixed(1)} m deep` : "";
   field("blocked").textContent = message.blocked ? `stopped by ${message.blocked}` : slowed;
 });
@@ -90,6 +95,8 @@ export function leave() {
   send({ is: "stand" });
   hud.hidden = true;
   stand(null);
+  state.cursor = null;
+  tell("cursor");
   if (document.pointerLockElement) document.exitPointerLock();
   setView(back);
   request();

@@ -18,7 +18,7 @@ export const facts = { spot: null, section: null, levels: null, volume: "" };
 /** Ask for the facts of the cursor's spot; one question is under way at a time. */
 export function askSpot() {
   if (!state.cursor) return;
-  const early = askedAt + (state.drawing ? 200 : 25) - performance.now();
+  const early = askedAt + (state.drawing || state.walking ? 200 : 25) - performance.now();
   if (asked || early > 0) {
     again = true;
     if (!asked) setTimeout(() => again && askSpot(), early);
@@ -48,6 +48,10 @@ on("live:spot", (message) => {
 });
 on("cursor", askSpot);
 on("stale", askSpot);
+// A revision that is not the stroke just drawn has volumes of its own: the last ones are told no more.
+on("live:revised", () => {
+  facts.volume = part("volume").textContent = "";
+});
 on("live:ended", (message) => {
   const volumes = [["cut", message.cut_m3], ["fill", message.fill_m3]].filter(([, v]) => v >= 0.5);
   facts.volume = volumes.map(([n, v]) => `${n} ${Math.round(v).toLocaleString("en")} m³`).join(" · ");
@@ -55,6 +59,8 @@ on("live:ended", (message) => {
 });
 
 const signed = (v) => (v >= 0 ? "+" : "−") + Math.abs(v).toFixed(2);
+/** A number with a true minus sign. */
+const figure = (v, digits) => (Number(v.toFixed(digits)) < 0 ? "−" : "") + Math.abs(v).toFixed(digits);
 
 function showSpot() {
   const s = facts.spot;
@@ -69,7 +75,7 @@ function showSpot() {
     .map(([name, share]) => `${name} ${Math.round(share * 100)}`);
   const spans = [
     ["", `E ${s.x.toFixed(1)} N ${s.y.toFixed(1)}`, ""],
-    ["", `${s.elevation_m.toFixed(2)} m`, `(${signed(s.over_sea_m)} over sea)`],
+    ["", `${figure(s.elevation_m, 2)} m`, `(${signed(s.over_sea_m)} over sea)`],
     s.water_depth_m > 0 ? ["depth", `${s.water_depth_m.toFixed(2)} m`, ""] : null,
     ["slope", `${s.slope_deg.toFixed(1)}° ${s.slope_percent.toFixed(0)} %`, walk],
     ["cover", covers.join(" "), ""],
@@ -114,7 +120,7 @@ function showSection() {
     `<polygon class="ground" points="-2,${height + 4} -2,${py(s.ground[0])} ${points(s.ground)} ${width + 2},${py(s.ground.at(-1))} ${width + 2},${height + 4}"/>` +
     (s.before ? `<polyline class="was" points="${points(s.before)}"/>` : "") +
     `<path class="here" d="M${at.toFixed(1)} 0V${height}"/>` +
-    `<text x="4" y="10">${highest.toFixed(1)} m</text><text x="4" y="${height - 3}">${lowest.toFixed(1)} m</text>`;
+    `<text x="4" y="10">${figure(highest, 1)} m</text><text x="4" y="${height - 3}">${figure(lowest, 1)} m</text>`;
   const times = (height - 22) / span / (width / length);
   part("words").textContent = `west to east through N ${s.y.toFixed(0)}, ${Math.round(length)} m, heights × ${times < 10 ? times.toFixed(1) : Math.round(times)}`;
   part("rise").textContent = facts.spot ? `rise at mark ${facts.spot.slope_deg.toFixed(1)}° · ${facts.spot.slope_percent.toFixed(0)} %` : "";
@@ -176,9 +182,9 @@ function drawBar() {
   out += `<path class="axis" d="M36 ${TOP}V${TOP + barHeight()}"/>`;
   for (let z = Math.ceil(l.bottom_m / step) * step; z <= l.top_m; z += step) {
     const y = yOfLevel(z);
-    out += `<path class="axis" d="M31 ${y}H36"/><text x="28" y="${y + 3.5}" text-anchor="end">${Number(z.toFixed(1))}</text>`;
+    out += `<path class="axis" d="M31 ${y}H36"/><text x="28" y="${y + 3.5}" text-anchor="end">${figure(z, step < 1 ? 1 : 0)}</text>`;
   }
-  out += `<g class="sea-mark" role="slider" tabindex="0" aria-label="Sea level" aria-valuemin="${l.bottom_m}" aria-valuemax="${l.top_m}" aria-valuenow="${sea}" aria-valuetext="${sea.toFixed(2)} metres" transform="translate(36 ${seaY})"><rect x="-36" y="-10" width="${width}" height="20" fill="transparent"/><path d="M0-1H${width - 36}V1H0Z"/><path d="M0 0L6 -8H${width - 38}V8H6Z"/><text x="${width - 41}" y="4" text-anchor="end">${sea.toFixed(sea % 1 ? 1 : 0)}</text></g>`;
+  out += `<g class="sea-mark" role="slider" tabindex="0" aria-label="Sea level" aria-valuemin="${l.bottom_m}" aria-valuemax="${l.top_m}" aria-valuenow="${sea}" aria-valuetext="${sea.toFixed(2)} metres" transform="translate(36 ${seaY})"><rect x="-36" y="-10" width="${width}" height="20" fill="transparent"/><path d="M0-1H${width - 36}V1H0Z"/><path d="M0 0L6 -8H${width - 38}V8H6Z"/><text x="${width - 41}" y="4" text-anchor="end">${figure(sea, sea % 1 ? 1 : 0)}</text></g>`;
   out += `<g class="flag" id="flag"></g>`;
   bar.innerHTML = out;
   drawFlag();
@@ -195,7 +201,7 @@ function drawFlag() {
   const width = bar.clientWidth || 84;
   const y = clamp(yOfLevel(s.elevation_m), TOP, TOP + barHeight());
   flag.setAttribute("transform", `translate(36 ${y})`);
-  flag.innerHTML = `<path d="M0 0L7 -7H${width - 38}V7H7Z"/><text x="${width - 40}" y="3.500" text-anchor="end">${s.elevation_m.toFixed(1)}</text>`;
+  flag.innerHTML = `<path d="M0 0L7 -7H${width - 38}V7H7Z"/><text x="${width - 40}" y="3.500" text-anchor="end">${figure(s.elevation_m, 1)}</text>`;
 }
 
 /** Set the sea level: one revision. */

@@ -19,10 +19,10 @@ const WORDS = [
   ["+ −", "zoom in, out; 0 shows the whole tract"],
   ["Space drag", "move the map (or the middle button)"],
   ["V", "plan, overlook, both"],
-  ["Ctrl Z", "undo"],
+  ["Ctrl Z", "undo; takes back the stroke under way"],
   ["Ctrl Y", "redo"],
   ["Del", "delete what is chosen"],
-  ["Esc", "let go; back from a walk"],
+  ["Esc", "let go; take back the stroke under way; back from a walk"],
   ["?", "this list"],
 ];
 

@@ -34,7 +34,7 @@ function build() {
   const scene = new THREE.Scene();
   const lens = new THREE.PerspectiveCamera(50, 1, 0.2, 40_000);
   const ring = new THREE.Group();
-  const line = (colour) => new THREE.LineLoop(new THREE.BufferGeometry(), new THREE.LineBasicMaterial({ color: colour, depthTest: false }));
+  const line = (colour) => new THREE.LineLoop(new THREE.BufferGeometry(), new THREE.LineBasicMaterial({ color: colour, depthTest: false, transparent: true }));
   ring.add(line("#1e2925"), line("#faf8f1"));
   ring.renderOrder = 5;
   scene.add(ring);

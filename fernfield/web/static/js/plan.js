@@ -17,7 +17,9 @@ const context = canvas.getContext("2d", { alpha: false });
 /** Screen pixels to a post, and the post in the middle of the pane. */
 export const camera = state.plan || { zoom: 0, col: (grid.cols - 1) / 2, row: (grid.rows - 1) / 2 };
 
-/** @type {Map<string, {canvas: HTMLCanvasElement, level: number, row: number, col: number, ready: boolean, stale: boolean, loading: boolean, touched: number, patches: number}>} */
+/** `bare` pictures have no contours: they are for eye level. */
+const keyOf = (at, row, col, bare = false) => `${at}/${row}/${col}${bare ? "/bare" : ""}`;
+/** @type {Map<string, {key: string, canvas: HTMLCanvasElement, level: number, row: number, col: number, bare: boolean, ready: boolean, stale: boolean, staleAt: number, loading: boolean, touched: number, patches: number}>} */
 const tiles = new Map();
 let loading = 0;
 let waiting = false;
@@ -178,9 +180,8 @@ function paintLevel(at, wanted) {
   const last = [Math.floor(Math.min(row1 / scale, rows - 1) / TILE), Math.floor(Math.min(col1 / scale, cols - 1) / TILE)];
   for (let row = first[0]; row <= last[0]; row += 1) {
     for (let col = first[1]; col <= last[1]; col += 1) {
-      const key = `${at}/${row}/${col}`;
-      const tile = tiles.get(key);
-      if (wanted && (!tile || (tile.stale && !tile.loading && quiet(tile)))) load(key, at, row, col);
+      const tile = tiles.get(keyOf(at, row, col));
+      if (wanted && (!tile || (tile.stale && !tile.loading && quiet(tile)))) load(at, row, col);
       if (!tile?.ready) continue;
       tile.touched = performance.now();
       const [x, y] = screenOf((col * TILE - 0.5) * scale, (row * TILE - 0.5) * scale);
@@ -200,15 +201,16 @@ function quiet(tile) {
 }
 let quietTimer = 0;
 
-async function load(key, at, row, col) {
+async function load(at, row, col, bare = false) {
   if (loading >= MOST_LOADING) return;
+  const key = keyOf(at, row, col, bare);
   const [rows, cols] = levelSize(at);
   let tile = tiles.get(key);
   if (!tile) {
     const picture = document.createElement("canvas");
     picture.width = Math.min(TILE, cols - col * TILE);
     picture.height = Math.min(TILE, rows - row * TILE);
-    tile = { canvas: picture, level: at, row, col, ready: false, stale: false, staleAt: -1e9, loading: false, touched: 0, patches: 0 };
+    tile = { key, canvas: picture, level: at, row, col, bare, ready: false, stale: false, staleAt: -1e9, loading: false, touched: 0, patches: 0 };
     tiles.set(key, tile);
   }
   if (tile.loading) return;
@@ -218,7 +220,7 @@ async function load(key, at, row, col) {
   const patches = tile.patches;
   const { contour_m, water, growth, shadows } = state.show;
   try {
-    const query = new URLSearchParams({ contour_m, water, growth, shadows });
+    const query = new URLSearchParams({ contour_m: bare ? 0 : contour_m, water, growth, shadows });
     const answer = await fetch(`/api/tracts/${state.world.tract}/plan/${at}/${row}/${col}.webp?${query}`);
     if (!answer.ok) throw new Error(String(answer.status));
     const picture = await createImageBitmap(await answer.blob());
@@ -264,7 +266,7 @@ function stale([row0, col0, row1, col1], exceptLevel = null, rect = null) {
     const bottom = top + (TILE + 2) * scale;
     const right = left + (TILE + 2) * scale;
     if (bottom < row0 || top > row1 || right < col0 || left > col1) continue;
-    if (tile.level === exceptLevel && rect) {
+    if (tile.level === exceptLevel && rect && !tile.bare) {
       const covered =
         Math.max(tile.row * TILE, Math.floor(row0 / scale)) >= rect[0] &&
         Math.max(tile.col * TILE, Math.floor(col0 / scale)) >= rect[1] &&
@@ -283,7 +285,7 @@ on("live:patch", (message) => {
   const picture = new ImageData(new Uint8ClampedArray(message.body, message.offset), col1 - col0, row1 - row0);
   for (let row = Math.floor(row0 / TILE); row * TILE < row1; row += 1) {
     for (let col = Math.floor(col0 / TILE); col * TILE < col1; col += 1) {
-      const tile = tiles.get(`${message.level}/${row}/${col}`);
+      const tile = tiles.get(keyOf(message.level, row, col));
       if (!tile) continue;
       tile.patches += 1;
       if (!tile.ready) continue;
@@ -315,12 +317,12 @@ on("show", () => {
   tellView();
 });
 
-/** A tile's picture for the overlook, fetched like any other. */
+/** A tile's picture for the overlook, fetched like any other; at eye level one without contours. */
 export function pictureOf(at, row, col) {
-  const key = `${at}/${row}/${col}`;
-  const tile = tiles.get(key);
-  if (!tile || (tile.stale && !tile.loading && quiet(tile))) load(key, at, row, col);
-  return tiles.get(key) || null;
+  const bare = state.walking;
+  const tile = tiles.get(keyOf(at, row, col, bare));
+  if (!tile || (tile.stale && !tile.loading && quiet(tile))) load(at, row, col, bare);
+  return tiles.get(keyOf(at, row, col, bare)) || null;
 }
 
 new ResizeObserver(() => {

@@ -190,10 +190,9 @@ class Chunk {
     const size = 256 * 2 ** level;
     const row = Math.floor(this.row0 / size);
     const col = Math.floor(this.col0 / size);
-    const key = `${level}/${row}/${col}`;
     const tile = pictureOf(level, row, col);
-    let held = textures.get(key);
-    if (!held || (tile && held.tile !== tile)) {
+    let held = tile && textures.get(tile.key);
+    if (held?.tile !== tile) {
       if (!tile?.ready) return;
       held?.texture.dispose();
       const texture = new THREE.CanvasTexture(tile.canvas);
@@ -203,7 +202,7 @@ class Chunk {
       texture.magFilter = THREE.LinearFilter;
       texture.flipY = false;
       held = { texture, tile };
-      textures.set(key, held);
+      textures.set(tile.key, held);
     }
     const pixels = 2 ** level;
     const { width } = held.tile.canvas;
@@ -217,12 +216,12 @@ class Chunk {
     );
     this.material.uniforms.part.value.x *= 256 / width;
     this.material.uniforms.part.value.y *= 256 / height;
-    this.pictureKey = key;
+    this.pictureKey = held.tile.key;
   }
 }
 
 on("tile", (tile) => {
-  const held = textures.get(`${tile.level}/${tile.row}/${tile.col}`);
+  const held = textures.get(tile.key);
   if (held && tile.ready) held.texture.needsUpdate = true;
 });
 

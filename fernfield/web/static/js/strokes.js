@@ -65,19 +65,40 @@ function flush() {
   samples = [];
 }
 
+/** Ended strokes that the server has not acknowledged, and who waits for that. */
+let unkept = 0;
+/** @type {(() => void)[]} */
+let waiting = [];
+
+/** Wait until what was drawn here is kept: an undo asked for before that must not overtake it. */
+export function strokesKept() {
+  return unkept === 0 ? Promise.resolve() : new Promise((done) => waiting.push(() => done(undefined)));
+}
+
+function acknowledged(all = false) {
+  unkept = all ? 0 : Math.max(0, unkept - 1);
+  if (unkept > 0) return;
+  for (const go of waiting) go();
+  waiting = [];
+}
+on("live:ended", () => acknowledged());
+on("live:error", () => acknowledged());
+
 /** The button was let go. @param {boolean} [keepIt] false takes the stroke back */
 export function endStroke(keepIt = true) {
   if (!state.drawing) return;
   const now = (performance.now() - began) / 1000;
   if (now > sent && samples.length === 0) samples.push([last.x, last.y, now]);
   flush();
-  send({ is: keepIt ? "end" : "abandon" });
+  if (send({ is: keepIt ? "end" : "abandon" }) && keepIt) unkept += 1;
   state.drawing = false;
   sent = 0;
   tell("drawing", null);
+  if (!keepIt) tell("taken-back");
 }
 
 on("connection", (up) => {
+  if (!up) acknowledged(true);
   if (up || !state.drawing) return;
   state.drawing = false;
   sent = 0;

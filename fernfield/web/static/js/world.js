@@ -11,6 +11,7 @@ import "./pointer.js";
 import { ask, say, watchHtmx } from "./say.js";
 import { fetchKit, fetchThings } from "./sites.js";
 import { keep, on, state, tell } from "./state.js";
+import { endStroke, strokesKept } from "./strokes.js";
 
 const id = (name) => document.getElementById(name);
 const base = `/api/worlds/${state.world.id}`;
@@ -62,7 +63,15 @@ document.addEventListener("pointerdown", (event) => {
 // The trail
 
 for (const button of document.querySelectorAll("[data-stage]")) button.addEventListener("click", () => goTo(button.dataset.stage));
-const turn = (which) => ask(`${base}/${which}`, "POST");
+async function turn(which) {
+  // While the button is down, undo takes back the stroke that is being drawn.
+  if (state.drawing && which === "undo") {
+    endStroke(false);
+    return;
+  }
+  await strokesKept();
+  await ask(`${base}/${which}`, "POST");
+}
 id("undo").addEventListener("click", () => turn("undo"));
 id("redo").addEventListener("click", () => turn("redo"));
 on("turn", turn);
@@ -80,6 +89,7 @@ on("drawing", (name) => {
   id("kept").textContent = "drawing …";
   id("kept").className = "fig kept wait";
 });
+on("taken-back", () => showKept(state.world.revision, !id("undo").disabled, !id("redo").disabled));
 on("live:ended", (message) => showKept(message.revision, !id("undo").disabled || message.revision > 0, !id("redo").disabled));
 on("connection", (up) => {
   id("kept").className = up ? "fig kept" : "fig kept lost";
