@@ -132,7 +132,7 @@ def _bench(
 ) -> Response:
     """A stage's panel; with `errors`, the form shows what was `typed` again."""
     package = studio.store.package(world.id)
-    return _page(
+    panel = _page(
         request,
         f"bench/{stage}.html",
         world=_card(world, studio),
@@ -148,6 +148,8 @@ def _bench(
         errors=errors or [],
         typed=typed or {},
     )
+    panel.headers["X-Stage"] = stage
+    return panel
 
 
 @router.post("/worlds/{world}/covers/{key}/rule", response_class=HTMLResponse)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import io
 import re
+import time
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -12,7 +14,10 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Server, until
 
-WAIT = 30_000
+WAIT = 120_000
+"""Longest wait for anything, on a machine that is busy with other work. [ms]"""
+
+Picture = np.ndarray
 
 
 class Table:
@@ -35,6 +40,7 @@ class Table:
 
     def ready(self) -> None:
         until(self.page, "window.fern && fern.counts.tiles > 3 && fern.state.things.length > 0")
+        until(self.page, "document.getElementById('bench').dataset.shows === fern.state.stage")
 
     def at(self, x: float, y: float) -> tuple[float, float]:
         """Where a spot is on the screen."""
@@ -49,13 +55,13 @@ class Table:
         return dict(self.server.get(f"/api/tracts/{self.tract}/spot?x={x}&y={y}"))
 
     def under_cursor(self, x: float, y: float) -> dict[str, Any]:
-        """The facts that the page shows for a spot, after moving the pointer there."""
+        """The facts that the page shows for a spot, after moving the pointer there: those that the server has now."""
         self.page.mouse.move(*self.at(x, y))
-        until(
-            self.page,
-            "([x, y]) => fern.facts.spot && Math.hypot(fern.facts.spot.x - x, fern.facts.spot.y - y) < 3",
-            arg=[x, y],
-        )
+        near = "([x, y]) => fern.facts.spot && Math.hypot(fern.facts.spot.x - x, fern.facts.spot.y - y) < 3"
+        until(self.page, near, arg=[x, y])
+        at = self.page.evaluate("fern.facts.spot")
+        now = self.spot(at["x"], at["y"])["elevation_m"]
+        until(self.page, "z => Math.abs(fern.facts.spot.elevation_m - z) < 1e-3", arg=now)
         return dict(self.page.evaluate("fern.facts.spot"))
 
     def drag(self, start: tuple[float, float], end: tuple[float, float], button: Any = "left", steps: int = 20) -> None:
@@ -80,11 +86,27 @@ class Table:
     def stage(self, name: str) -> None:
         self.page.locator(f"[data-stage={name}]").click()
         expect(self.page.locator(f"[data-stage={name}]")).to_have_attribute("aria-current", "step")
+        expect(self.page.locator("#bench")).to_have_attribute("data-shows", name)
 
-    def colour(self, x: float, y: float) -> np.ndarray:
-        """The mean colour of the plan's canvas around a spot."""
+    def colour(self, x: float, y: float, sees: Callable[[Picture], bool] = lambda colour: True) -> Picture:
+        """The mean colour of the plan's canvas around a spot, as soon as it is one that `sees` accepts."""
         self.page.mouse.move(150, 740)
-        self.page.wait_for_timeout(300)
+        self.page.wait_for_timeout(200)
         px, py = self.at(x, y)
-        shot = self.page.screenshot(clip={"x": px - 2, "y": py - 2, "width": 5, "height": 5})
-        return np.asarray(Image.open(io.BytesIO(shot)).convert("RGB")).reshape(-1, 3).mean(axis=0)
+        clip = {"x": px - 2, "y": py - 2, "width": 5, "height": 5}
+        return self._seen(clip, lambda shot: shot.reshape(-1, 3).mean(axis=0), sees)
+
+    def relief(self, sees: Callable[[Picture], bool] = lambda grey: True) -> Picture:
+        """The middle of the map in grey, as soon as it is one that `sees` accepts."""
+        clip = {"x": 320, "y": 120, "width": 840, "height": 500}
+        return self._seen(clip, lambda shot: shot.mean(axis=2), sees)
+
+    def _seen(self, clip: Any, read: Callable[[Picture], Picture], sees: Callable[[Picture], bool]) -> Picture:
+        end = time.monotonic() + WAIT / 1000
+        while True:
+            shot = Image.open(io.BytesIO(self.page.screenshot(clip=clip))).convert("RGB")
+            found = read(np.asarray(shot).astype(float))
+            if sees(found):
+                return found
+            assert time.monotonic() < end, f"never seen; at last {found}"
+            self.page.wait_for_timeout(100)

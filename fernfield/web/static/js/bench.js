@@ -19,11 +19,9 @@ export function goTo(stage) {
   return fetchPanel();
 }
 
-const panelOf = (stage) => `/worlds/${state.world.id}/bench/${stage}`;
-
 function fetchPanel() {
   // Its own source: htmx lets requests of one element wait for each other, and keeps the newest.
-  return window.htmx.ajax("GET", panelOf(state.stage), { source: "#bench", target: "#bench", swap: "innerHTML" });
+  return window.htmx.ajax("GET", `/worlds/${state.world.id}/bench/${state.stage}`, { source: "#bench", target: "#bench", swap: "innerHTML" });
 }
 
 /** The world changed: fetch the present stage's panel again, but take nothing away that is being typed. */
@@ -45,10 +43,13 @@ for (const what of ["submit", "change"]) {
 }
 
 box.addEventListener("htmx:beforeSwap", (event) => {
-  const { verb, path } = event.detail.requestConfig;
-  if (verb !== "get" || !path.includes("/bench/")) return;
-  if (path !== panelOf(state.stage) || (renewing && box.querySelector("form[data-typed]"))) event.detail.shouldSwap = false;
-  renewing = false;
+  if (event.target !== box) return;
+  const { requestConfig, xhr } = event.detail;
+  const renewal = renewing && requestConfig.verb === "get";
+  // A panel that comes late, after another stage was chosen, is no longer wanted.
+  const late = xhr.getResponseHeader("x-stage") !== state.stage;
+  if (late || (renewal && box.querySelector("form[data-typed]"))) event.detail.shouldSwap = false;
+  if (requestConfig.verb === "get") renewing = false;
 });
 
 function press() {
@@ -86,7 +87,8 @@ box.addEventListener("click", (event) => {
 });
 for (const what of ["chosen", "place"]) on(what, press);
 
-box.addEventListener("htmx:afterSwap", () => {
+box.addEventListener("htmx:afterSwap", (event) => {
+  if (event.target === box) box.dataset.shows = state.stage;
   press();
   dial();
   const mix = box.querySelector("[data-mix]");

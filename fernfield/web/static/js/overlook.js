@@ -6,7 +6,7 @@ import { held } from "./pointer.js";
 import { detail, HAZE, Land, uniforms } from "./relief3d.js";
 import { addToStroke, beginStroke, endStroke } from "./strokes.js";
 import { Growth, Sea, Things } from "./things3d.js";
-import { brush, clamp, grid, keep, on, state, tell, xOf, yOf } from "./state.js";
+import { brush, clamp, grid, HOLD_MS, keep, on, state, tell, xOf, yOf } from "./state.js";
 
 const pane = document.getElementById("look");
 const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("overlook"));
@@ -194,7 +194,7 @@ pane.addEventListener("pointerdown", (event) => {
   else if (event.button === 0 && brush() && spot) doing = beginStroke(spot, false) ? "stroke" : null;
   else if (event.button === 2) {
     doing = "wait";
-    if (brush() && spot) timer = setTimeout(() => doing === "wait" && opposite(), 180);
+    if (brush() && spot) timer = setTimeout(() => doing === "wait" && opposite(), HOLD_MS);
   }
 });
 

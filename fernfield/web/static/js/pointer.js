@@ -2,11 +2,10 @@
 import { pan, spotAt, zoomAt } from "./plan.js";
 import * as sites from "./sites.js";
 import { addToStroke, beginStroke, endStroke } from "./strokes.js";
-import { brush, state, tell } from "./state.js";
+import { brush, HOLD_MS, state, tell } from "./state.js";
 import { openMenu } from "./menu.js";
 
 const pane = document.getElementById("flat");
-const HOLD_MS = 180;
 
 /** What the pressed button does: null, "pan", "stroke", "sites" or "wait" (right button, not yet decided). */
 let doing = null;

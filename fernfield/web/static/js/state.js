@@ -21,6 +21,9 @@ const FIRST = {
   thin: { radius: 40, softness: 50, strength: 120 },
 };
 
+/** A right button let go within this time opens the map's menu; held longer it works the opposite tool. [ms] */
+export const HOLD_MS = 250;
+
 /** Limits of strength by unit. */
 export const STRENGTHS = { "m/s": [0.1, 60], "%/s": [5, 1000] };
 
