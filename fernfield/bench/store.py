@@ -11,7 +11,7 @@ from pathlib import Path
 
 from fernfield.bench import Plan, Row, row
 from fernfield.bench.core import RADIUS, land
-from fernfield.core.ground.pace import Sample
+from fernfield.core.ground.pace import FINE_STEP_S, Sample
 from fernfield.work.commands import StrokeStart
 from fernfield.work.layers import HEIGHT
 from fernfield.work.studio import Studio, WorldSpec
@@ -71,7 +71,7 @@ def _dab_in_tract(studio: Studio, world_id: str, plan: Plan) -> Row:
     window = cache.grid.around(600, 600, RADIUS)
 
     def ours() -> None:
-        world.extend_stroke(run, [Sample(600, 600, next(times) / 60)])
+        world.extend_stroke(run, [Sample(600, 600, next(times) * FINE_STEP_S)])
 
     found = row(
         f"one dab of radius {RADIUS} through the open tract", "reading the same window from the tract", "–",

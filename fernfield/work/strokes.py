@@ -14,7 +14,7 @@ from fernfield.core.errors import Conflict, InvalidInput, NotFound
 from fernfield.core.grid import NOWHERE, Window, bilinear
 from fernfield.core.ground.brush import Brush, Touch
 from fernfield.core.ground.mask import add_in_place
-from fernfield.core.ground.pace import Dab, Pace, Sample, dab_gap
+from fernfield.core.ground.pace import Dab, Pace, Sample, dab_gap, dab_step
 from fernfield.core.ground.tools import GROUND_TOOLS, GroundTool
 from fernfield.work.commands import LONGEST_STROKE_S, MOST_POINTS, StrokeStart
 from fernfield.work.layers import HEIGHT, Place, TileCache
@@ -57,7 +57,8 @@ class StrokeRun:
         self._restart()
 
     def _restart(self) -> None:
-        self._pace = Pace(dab_gap(self.start.radius_m))
+        radius = self.start.radius_m
+        self._pace = Pace(dab_gap(radius), dab_step(radius / self.cache.grid.spacing))
         self._target = self.start.target_m
         self._fresh = NOWHERE
 

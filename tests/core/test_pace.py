@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from fernfield.core.errors import InvalidInput
 from fernfield.core.ground.brush import Touch
 from fernfield.core.ground.flatten import flatten_in_place
-from fernfield.core.ground.pace import STEP_S, TAP_S, Dab, Pace, Sample, dab_gap, dabs_of
+from fernfield.core.ground.pace import STEP_S, TAP_S, Dab, Pace, Sample, dab_gap, dab_step, dabs_of
 from fernfield.core.ground.raise_lower import raise_in_place
 from fernfield.core.ground.smooth import smooth_in_place
 
@@ -32,7 +32,7 @@ def reported(rate: float) -> list[Sample]:
 def land(rate: float, tool: str) -> np.ndarray:
     rng = np.random.default_rng(3)
     heights = rng.normal(0, 1, (121, 121)).astype(np.float32) if tool == "smooth" else np.zeros((121, 121), np.float32)
-    for dab in dabs_of(reported(rate), dab_gap(RADIUS)):
+    for dab in dabs_of(reported(rate), dab_gap(RADIUS), dab_step(RADIUS)):
         touch = Touch(120 - dab.y, dab.x, RADIUS, 0.6, 6 * dab.seconds)
         if tool == "raise":
             raise_in_place(heights, touch)
@@ -51,6 +51,19 @@ def test_15_60_and_240_reports_a_second_give_the_same_ground(tool: str) -> None:
     greatest = np.abs(best - untouched).max()
     for rate in (15, 60):
         assert np.abs(land(rate, tool) - best).max() < 0.01 * greatest
+
+
+def test_a_small_brush_walks_in_finer_steps_and_does_the_same() -> None:
+    fine, plain = (dabs_of(reported(60), dab_gap(200), dab_step(posts)) for posts in (64, 65))
+    assert len(fine) == pytest.approx(2 * len(plain), abs=2)
+    assert sum(d.seconds for d in fine) == pytest.approx(sum(d.seconds for d in plain))
+    grounds = []
+    for dabs in (fine, plain):
+        heights = np.zeros((121, 121), np.float32)
+        for dab in dabs:
+            raise_in_place(heights, Touch(120 - dab.y, dab.x, RADIUS, 0.6, 6 * dab.seconds))
+        grounds.append(heights)
+    assert np.abs(grounds[0] - grounds[1]).max() < 0.01 * grounds[0].max()
 
 
 def test_batches_do_not_matter() -> None:

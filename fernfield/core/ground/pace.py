@@ -3,9 +3,10 @@
 The pointer reports whenever it likes. Its samples are joined by cubic Hermite pieces
 whose tangents are those of the parabola through a sample and the two before it: second
 order on uneven times, and nothing that comes later is needed. The curve is walked in
-fixed steps of `STEP_S` from the first sample; a step in which the pointer goes far is
-split so that dabs lie no further apart than `gap` metres. What a stroke does therefore
-depends on the movement, not on how often it was reported.
+fixed steps from the first sample, short ones for brushes that are small in posts and so
+cost little, since the land lags behind the hand by up to a step. A step in which the
+pointer goes far is split so that dabs lie no further apart than `gap` metres. What a
+stroke does therefore depends on the movement, not on how often it was reported.
 """
 
 from __future__ import annotations
@@ -17,7 +18,10 @@ from dataclasses import dataclass
 from fernfield.core.errors import InvalidInput
 
 STEP_S = 1 / 60
-"""Length of one step along a stroke. [s]"""
+FINE_STEP_S = 1 / 120
+"""Length of one step along a stroke, and of one with a brush of at most `FINE_POSTS`. [s]"""
+
+FINE_POSTS = 64.0
 
 TAP_S = 0.1
 """A stroke counts as at least this long, held where it ended: a tap does something. [s]"""
@@ -51,10 +55,10 @@ class Pace:
     batched.
     """
 
-    def __init__(self, gap: float) -> None:
-        if not gap > 0:
-            raise InvalidInput(f"gap must be above 0 m, not {gap}")
-        self._gap = gap
+    def __init__(self, gap: float, step: float = STEP_S) -> None:
+        if not (gap > 0 and step > 0):
+            raise InvalidInput(f"gap must be above 0 m and step above 0 s, not {gap} and {step}")
+        self._gap, self._step = gap, step
         self._samples: list[Sample] = []
         self._steps_done = 0
         self._piece = 0
@@ -86,14 +90,14 @@ class Pace:
     @property
     def drawn_to(self) -> float:
         """The time up to which dabs were given. [s]"""
-        return self._samples[0].seconds + self._steps_done * STEP_S if self._samples else 0.0
+        return self._samples[0].seconds + self._steps_done * self._step if self._samples else 0.0
 
     def _dabs_until(self, end: float, *, whole_steps: bool) -> list[Dab]:
         dabs: list[Dab] = []
         start = self._samples[0].seconds
         while True:
-            begin = start + self._steps_done * STEP_S
-            until = start + (self._steps_done + 1) * STEP_S
+            begin = start + self._steps_done * self._step
+            until = start + (self._steps_done + 1) * self._step
             if until > end:
                 if whole_steps or end - begin < 1e-9:
                     return dabs
@@ -158,7 +162,12 @@ def dab_gap(radius: float) -> float:
     return radius / 8
 
 
-def dabs_of(samples: Sequence[Sample], gap: float) -> list[Dab]:
+def dab_step(radius_posts: float) -> float:
+    """How long a step may be for a brush of so many posts. [s]"""
+    return FINE_STEP_S if radius_posts <= FINE_POSTS else STEP_S
+
+
+def dabs_of(samples: Sequence[Sample], gap: float, step: float = STEP_S) -> list[Dab]:
     """All the dabs of a finished stroke."""
-    pace = Pace(gap)
+    pace = Pace(gap, step)
     return pace.add(samples) + pace.finish()
