@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import signal
+import subprocess
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -15,6 +18,18 @@ from fernfield.work.commands import Stroke
 from fernfield.work.layers import HEIGHT
 from fernfield.work.studio import Studio, WorldSpec
 from fernfield.work.world import OpenWorld, Outcome
+
+
+@pytest.fixture(scope="session")
+def demo_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A data folder with the demo world, made once by `fernfield demo`: copy it before changing anything."""
+    data = tmp_path_factory.mktemp("demo")
+    command = [sys.executable, "-u", "-m", "fernfield.cli", "demo", "--port", "0", "--data", str(data)]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as process:
+        assert process.stdout is not None
+        assert any("http://127.0.0.1:" in line for line in process.stdout)
+        process.send_signal(signal.SIGINT)
+    return data
 
 
 @pytest.fixture

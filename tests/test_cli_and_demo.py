@@ -3,6 +3,7 @@
 import json
 import os
 import re
+import shutil
 import signal
 import subprocess
 import sys
@@ -27,10 +28,8 @@ from tests.core.real_land import jacksboro
 
 
 @pytest.fixture(scope="module")
-def reach(tmp_path_factory: pytest.TempPathFactory) -> Studio:
-    studio = Studio(tmp_path_factory.mktemp("demo"))
-    build_demo(studio)
-    return studio
+def reach(tmp_path_factory: pytest.TempPathFactory, demo_data: Path) -> Studio:
+    return Studio(Path(shutil.copytree(demo_data, tmp_path_factory.mktemp("reach") / "data")))
 
 
 def test_the_demo_world_is_what_it_says(reach: Studio) -> None:

@@ -75,8 +75,8 @@ def until(page: Page, script: str, arg: Any = None, seconds: float = 120) -> Any
 
 
 @pytest.fixture(scope="session")
-def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
-    running = Server(tmp_path_factory.mktemp("browser"))
+def server(tmp_path_factory: pytest.TempPathFactory, demo_data: Path) -> Iterator[Server]:
+    running = Server(Path(shutil.copytree(demo_data, tmp_path_factory.mktemp("browser") / "data")))
     yield running
     running.stop()
 
