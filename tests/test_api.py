@@ -3,6 +3,7 @@
 import io
 import struct
 import time
+from datetime import datetime, timedelta
 from typing import Any
 
 import numpy as np
@@ -86,6 +87,28 @@ def test_a_stroke_answers_with_its_window_and_volumes(client: TestClient, made: 
         assert now == pytest.approx(want, abs=0.5)
     book = client.get(f"/api/worlds/{made['id']}/revisions").json()
     assert [(r["number"], r["sort"], r["target"]) for r in book] == [(3, "redo", 1), (2, "undo", 1), (1, "edit", None)]
+
+
+def test_the_logbook_is_read_page_by_page_and_never_rewritten(client: TestClient, made: dict[str, Any]) -> None:
+    tract, base = made["tracts"][0]["id"], f"/api/worlds/{made['id']}"
+    for tool in ("raise", "raise", "smooth", "lower"):
+        client.post(f"/api/tracts/{tract}/strokes", json={**STROKE, "tool": tool})
+    client.post(f"{base}/undo")
+    client.post(f"{base}/undo")
+    client.patch(base, json={"name": "Later"})
+    book = client.get(f"{base}/revisions").json()
+    assert [(r["number"], r["sort"]) for r in book] == [
+        (7, "edit"), (6, "undo"), (5, "undo"), (4, "edit"), (3, "edit"), (2, "edit"), (1, "edit"),
+    ]  # fmt: skip
+    assert book[1]["words"].startswith("Undid r3: Smooth")
+    times = [r["made_at"] for r in book]
+    assert times == sorted(times, reverse=True)
+    assert all(datetime.fromisoformat(at).utcoffset() == timedelta(0) for at in times)
+    pages = [client.get(f"{base}/revisions", params={"most": 3, "before": n}).json() for n in (8, 5, 2)]
+    assert [r["number"] for page in pages for r in page] == [7, 6, 5, 4, 3, 2, 1]
+    assert client.post(f"{base}/redo").status_code == 409
+    for query in ("most=0", "most=1001", "before=0", "before=x"):
+        assert client.get(f"{base}/revisions?{query}").status_code == 422
 
 
 def test_water_and_the_depth_at_a_spot(client: TestClient, made: dict[str, Any]) -> None:

@@ -11,7 +11,17 @@ from hypothesis import strategies as st
 from fernfield.core.errors import Conflict, FormatError, InvalidInput, NotFound
 from fernfield.core.grid import TILE, Window
 from fernfield.core.ground.pace import Sample
-from fernfield.work.commands import PutCover, PutMix, PutThing, RemoveThing, Rename, SetWater, Stroke, StrokeStart
+from fernfield.work.commands import (
+    PutCover,
+    PutMix,
+    PutThing,
+    RemoveThing,
+    Rename,
+    SetWater,
+    Stroke,
+    StrokeStart,
+    Together,
+)
 from fernfield.work.entries import Cover, CoverRule, Mix, Thing, Water
 from fernfield.work.events import Event, Moved, Revised
 from fernfield.work.layers import HEIGHT
@@ -386,3 +396,32 @@ def test_a_cache_that_drops_tiles_loses_nothing(studio: Studio, monkeypatch: pyt
     assert outcome.fill_m3 == pytest.approx(float((land.astype(float) - 10).sum()), rel=1e-6)
     again = OpenWorld(studio.store, world.id)
     assert ground(again).tobytes() == land.tobytes()
+
+
+def test_edits_together_are_one_revision_or_none(world: OpenWorld) -> None:
+    before = everything(world)
+    barn = Thing(sort="piece", kit="stone_barn", name="Barn", x=40, y=50)
+    start = Thing(sort="start", name="North", x=60, y=250, turn_deg=180)
+    edits = (PutThing(key="barn", thing=barn), PutThing(key="n", thing=start), SetWater(water=Water(sea_level_m=4)))
+    assert world.edit(Together(edits=edits)).revision == 1
+    assert (world.sea_level_m, len(world.things())) == (4, 2)
+    assert world.row(Thing, "things", "n").default
+    world.undo()
+    assert everything(world) == before
+    world.redo()
+    outside = PutThing(key="far", thing=barn.model_copy(update={"x": 9_000.0}))
+    with pytest.raises(InvalidInput, match="inside the tract"):
+        world.edit(Together(edits=(Rename(name="Never"), outside)))
+    with pytest.raises(NotFound, match="'gone'"):
+        world.edit(Together(edits=(RemoveThing(key="barn"), RemoveThing(key="gone"))))
+    assert (world.name, world.revision, len(world.things())) == ("Test", 3, 2)
+
+
+def test_an_edit_that_changes_nothing_is_no_revision(world: OpenWorld) -> None:
+    heard: list[Event] = []
+    world.listen(heard.append)
+    same = (Rename(name=world.name), SetWater(water=Water(sea_level_m=world.sea_level_m)))
+    assert world.edit(Together(edits=same)).revision == 0
+    assert draw(world, "flatten", target_m=10.0).revision == 0
+    assert not any(isinstance(event, Revised) for event in heard)
+    assert not world.can_undo
