@@ -61,9 +61,10 @@ def plan_pixels(world: OpenWorld, tract: Tract, level: int, part: Window, show: 
         heights = tract.cache.read(HEIGHT, posts, step)
         lit = _lit(tract, posts, step, light.sun_bearing_deg, light.sun_height_deg) if show.shadows else None
         covers = _covers(world, tract, posts, step, heights)
+        colours = [colour_of(cover.colour) for _, cover in world.covers()]
         stamps = _stamps(world, tract, level, part) if show.growth and level <= SINGLE_PLANTS_TO_LEVEL else []
         tints = _growth_tints(world, tract, posts, step) if show.growth and level > SINGLE_PLANTS_TO_LEVEL else []
-    ground = compose_colours(*covers, [colour_of(cover.colour) for _, cover in world.covers()], heights.shape)
+    ground = compose_colours(*covers, colours, heights.shape)
     for tint, colour in tints:
         ground += tint * (np.asarray(colour, np.float32)[:, None, None] - ground)
     if lit is None:

@@ -15,21 +15,19 @@ export function goTo(stage) {
     else button.removeAttribute("aria-current");
   }
   tell("stage", stage);
-  renewing = false;
   return fetchPanel();
 }
 
-function fetchPanel() {
+function fetchPanel(headers = {}) {
   // Its own source: htmx lets requests of one element wait for each other, and keeps the newest.
-  return window.htmx.ajax("GET", `/worlds/${state.world.id}/bench/${state.stage}`, { source: "#bench", target: "#bench", swap: "innerHTML" });
+  const context = { source: "#bench", target: "#bench", swap: "innerHTML", headers };
+  return window.htmx.ajax("GET", `/worlds/${state.world.id}/bench/${state.stage}`, context);
 }
 
 /** The world changed: fetch the present stage's panel again, but take nothing away that is being typed. */
 export function refresh() {
-  renewing = true;
-  return fetchPanel();
+  return fetchPanel({ "X-Renewal": "yes" });
 }
-let renewing = false;
 
 // A form in which somebody has typed what the server has not been told yet says so itself.
 box.addEventListener("input", (event) => {
@@ -45,11 +43,10 @@ for (const what of ["submit", "change"]) {
 box.addEventListener("htmx:beforeSwap", (event) => {
   if (event.target !== box) return;
   const { requestConfig, xhr } = event.detail;
-  const renewal = renewing && requestConfig.verb === "get";
+  const renewal = Boolean(requestConfig.headers["X-Renewal"]);
   // A panel that comes late, after another stage was chosen, is no longer wanted.
   const late = xhr.getResponseHeader("x-stage") !== state.stage;
   if (late || (renewal && box.querySelector("form[data-typed]"))) event.detail.shouldSwap = false;
-  if (requestConfig.verb === "get") renewing = false;
 });
 
 function press() {
