@@ -125,12 +125,19 @@ def test_every_tool_says_what_it_is() -> None:
     for name, tool in GROUND_TOOLS.items():
         assert tool.name == name
         assert tool.opposite in GROUND_TOOLS
-        assert tool.unit in ("m/s", "%/s")
+        assert tool.words.endswith(".")
+        assert (tool.lay is None) == (tool.unit in ("m/s", "%/s"))
+        assert len({other.key for other in GROUND_TOOLS.values()}) == len(GROUND_TOOLS)
+        for setting in tool.settings:
+            if setting.first is not None:
+                setting.check(setting.first)
         heights = np.zeros((40, 40), np.float32)
         heights[20, 20] = 5
+        before = heights.copy()
         tool.apply(heights, Touch(20, 20, 6, 0.5, 0.5), 2.0)
         assert np.isfinite(heights).all()
         assert (heights[:10] == 0).all(), f"{name} reached past its radius"
+        assert (tool.lay is not None) == np.array_equal(heights, before)
 
 
 def test_a_brush_that_cannot_be_is_refused() -> None:

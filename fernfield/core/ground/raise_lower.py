@@ -6,6 +6,7 @@ import numpy as np
 
 from fernfield.core.grid import FloatArray
 from fernfield.core.ground.brush import HIGHEST_M, LOWEST_M, Touch, span, squares, weights_in_row
+from fernfield.core.ground.pressing import Pressing
 from fernfield.core.kernels import kernel
 
 
@@ -46,3 +47,15 @@ def raise_in_place(heights: FloatArray, touch: Touch) -> None:
 def lower_in_place(heights: FloatArray, touch: Touch) -> None:
     """Take ``amount`` metres times the brush's weight off `heights` (modified)."""
     _add(heights, float(touch.row), float(touch.col), float(touch.radius), float(touch.softness), -float(touch.amount))
+
+
+def press_up(p: Pressing) -> None:
+    """Raise by ``amount`` metres times the weight, with a brush of any form."""
+    p.heights += p.weights * np.float32(p.amount)
+    np.clip(p.heights, LOWEST_M, HIGHEST_M, out=p.heights)
+
+
+def press_down(p: Pressing) -> None:
+    """Lower by ``amount`` metres times the weight, with a brush of any form."""
+    p.heights -= p.weights * np.float32(p.amount)
+    np.clip(p.heights, LOWEST_M, HIGHEST_M, out=p.heights)

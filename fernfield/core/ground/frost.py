@@ -1,0 +1,141 @@
+"""Frost: loosened material slides until no slope is steeper than its angle of repose.
+
+Between a post and each of its eight neighbours the part of the drop that is more than the
+angle of repose allows moves down, an eighth of it in a pass (talus weathering, after [1]_,
+with both diagonals so that cones come out round). What one post gives the other takes, so
+material is kept.
+
+References
+----------
+.. [1] F. K. Musgrave, C. E. Kolb, R. S. Mace (1989), The synthesis and rendering of eroded
+   fractal terrains, SIGGRAPH Comput. Graph. 23(3), 41-50, doi:10.1145/74334.74337
+"""
+
+from __future__ import annotations
+
+import math
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+
+from fernfield.core.grid import FloatArray
+from fernfield.core.kernels import kernel
+
+SHARE = 0.125
+"""Part of the excess that moves in a pass. Above 1/6 a chequerboard of posts would never come to rest."""
+
+SHARED_FROM = 512 * 512
+"""From so many posts on two threads share a pass; kernels release the interpreter's lock."""
+
+
+def frost(
+    heights: FloatArray, spacing: float, repose_deg: float, passes: int, *, weights: FloatArray | None = None,
+    share: float = SHARE,
+) -> FloatArray:  # fmt: skip
+    """`heights` after so many passes of frost.
+
+    Parameters
+    ----------
+    heights : shape (rows, cols), at least (2, 2) [m]
+    spacing : between posts [m]
+    repose_deg : slopes up to this stay [°]
+    passes : how often material moves
+    weights : same shape, 0 to 1; between two posts the smaller one counts
+    share : part of the excess that moves in a pass
+
+    Returns
+    -------
+    shape (rows, cols). Nothing passes the border.
+    """
+    drop = math.tan(math.radians(repose_deg)) * spacing
+    now = np.array(heights, np.float32, order="C")
+    after = np.empty_like(now)
+    none = np.zeros((0, 0), np.float32)
+    halves = [(0, now.shape[0])]
+    if weights is None and now.size >= SHARED_FROM:
+        halves = [(0, now.shape[0] // 2), (now.shape[0] // 2, now.shape[0])]
+    with ThreadPoolExecutor(len(halves)) as pool:
+        for _ in range(passes):
+            work = [
+                pool.submit(frost_rows, now, after, row0, row1, drop, share, none if weights is None else weights)
+                for row0, row1 in halves[1:]
+            ]
+            frost_rows(now, after, *halves[0], drop, share, none if weights is None else weights)
+            for part in work:
+                part.result()
+            now, after = after, now
+    return now
+
+
+def steepest(heights: FloatArray, spacing: float) -> float:
+    """The steepest slope between two of eight neighbours. [°]"""
+    h = heights.astype(np.float64)
+    straight = max(np.abs(np.diff(h, axis=0)).max(), np.abs(np.diff(h, axis=1)).max())
+    askew = max(np.abs(h[1:, 1:] - h[:-1, :-1]).max(), np.abs(h[1:, :-1] - h[:-1, 1:]).max())
+    return math.degrees(math.atan(max(float(straight), float(askew) / math.sqrt(2)) / spacing))
+
+
+@kernel
+def frost_rows(
+    now: FloatArray, after: FloatArray, row0: int, row1: int, drop: float, share: float, weights: FloatArray
+) -> None:
+    """One pass over rows `row0` to `row1` of `now`, into `after`. Rows beside them are read."""
+    rows, cols = now.shape
+    k, near, far = np.float32(share), np.float32(drop), np.float32(drop * math.sqrt(2))
+    weighted = weights.shape[0] > 0
+    for r in range(row0, row1):
+        if weighted or r == 0 or r == rows - 1 or cols < 3:
+            for c in range(cols):
+                after[r, c] = _one(now, weights, r, c, near, far, k)
+            continue
+        _inner(now[r - 1], now[r], now[r + 1], after[r], near, far, k)
+        after[r, 0] = _one(now, weights, r, 0, near, far, k)
+        after[r, cols - 1] = _one(now, weights, r, cols - 1, near, far, k)
+
+
+@kernel
+def _most(drop: np.float32, allowed: np.float32) -> np.float32:
+    """The part of a drop that may stay."""
+    kept = drop if drop < allowed else allowed
+    return kept if kept > -allowed else -allowed
+
+
+@kernel
+def _inner(
+    up: FloatArray, mid: FloatArray, low: FloatArray, out: FloatArray, near: np.float32, far: np.float32, k: np.float32
+) -> None:
+    """Every post of a row that has all its neighbours: no branches, so that compilers make vector code of it."""
+    last = mid.shape[0] - 2
+    a, b, d = up[:last], up[1:], up[2:]
+    e, f, g = mid[:last], mid[1:], mid[2:]
+    h, i, j = low[:last], low[1:], low[2:]
+    to = out[1:]
+    for c in range(last):
+        own = f[c]
+        p, q, s, t = a[c] - own, b[c] - own, d[c] - own, e[c] - own
+        u, v, w, x = g[c] - own, h[c] - own, i[c] - own, j[c] - own
+        over = (p - _most(p, far)) + (q - _most(q, near)) + (s - _most(s, far)) + (t - _most(t, near))
+        over += (u - _most(u, near)) + (v - _most(v, far)) + (w - _most(w, near)) + (x - _most(x, far))
+        to[c] = own + k * over
+
+
+@kernel
+def _one(
+    now: FloatArray, weights: FloatArray, r: int, c: int, near: np.float32, far: np.float32, k: np.float32
+) -> np.float32:
+    """A post at the border, or under weights."""
+    rows, cols = now.shape
+    weighted = weights.shape[0] > 0
+    own, over = now[r, c], np.float32(0)
+    if weighted and weights[r, c] <= 0:
+        return own
+    for dr in range(-1, 2):
+        for dc in range(-1, 2):
+            if (dr == 0 and dc == 0) or r + dr < 0 or c + dc < 0 or r + dr >= rows or c + dc >= cols:
+                continue
+            drop = now[r + dr, c + dc] - own
+            excess = drop - _most(drop, near if dr == 0 or dc == 0 else far)
+            if weighted:
+                excess *= min(weights[r, c], weights[r + dr, c + dc])
+            over += excess
+    return own + k * over

@@ -1,0 +1,118 @@
+"""Grade: an even slope along a path, with shoulders that run into the land at a stated angle.
+
+From side to side the way is level, along its axis it rises evenly. Beyond its edges the
+land is cut down to a bank of the shoulder's angle, or filled up to one, as an earthwork
+is (cut and fill slopes at a fixed batter; common practice).
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from fernfield.core.grid import FloatArray, Window
+from fernfield.core.ground.pressing import Laying
+from fernfield.core.ground.settings import Setting, Values
+from fernfield.core.kernels import kernel
+
+BY = ("both", "cut", "fill")
+
+SETTINGS = (
+    Setting("width_m", "Width", "m", 0.5, 500, 8),
+    Setting("shoulder_deg", "Shoulder", "°", 5, 89, 34),
+    Setting("from_m", "From", "m", -12_000, 12_000, None, left_out="the ground where the path begins"),
+    Setting("to_m", "To", "m", -12_000, 12_000, None, left_out="the ground where the path ends"),
+    Setting("way", "Along", first="path", choices=("path", "ends")),
+    Setting("by", "By", first="both", choices=BY),
+)
+
+FURTHEST_M = 400.0
+"""Shoulders end here at the latest. [m]"""
+
+
+def smooth_path(path: FloatArray, gap: float) -> FloatArray:
+    """A hand's path without its tremor: points at least `gap` apart, corners cut twice (Chaikin's rule).
+
+    First and last point stay. Shape (points, 2).
+    """
+    kept = [path[0]]
+    for point in path[1:-1]:
+        if math.hypot(*(point - kept[-1])) >= gap:
+            kept.append(point)
+    if len(path) > 1:
+        if len(kept) > 1 and math.hypot(*(path[-1] - kept[-1])) < gap / 2:
+            kept.pop()
+        kept.append(path[-1])
+    line = np.array(kept, np.float64)
+    for _ in range(2 if len(line) > 2 else 0):
+        a, b = line[:-1], line[1:]
+        cut = np.stack([a * 0.75 + b * 0.25, a * 0.25 + b * 0.75], axis=1).reshape(-1, 2)
+        line = np.concatenate([line[:1], cut, line[-1:]])
+    return line.astype(np.float32)
+
+
+def axis(path: FloatArray, values: Values, spacing: float) -> FloatArray:
+    """The axis of the way that a path makes. Shape (points, 2), in posts."""
+    if values["way"] == "ends":
+        return np.ascontiguousarray(path[[0, -1]])
+    return smooth_path(path, max(values["width_m"] / spacing / 3, 0.5))
+
+
+def length_of(line: FloatArray) -> float:
+    """In the unit of its points."""
+    return float(np.hypot(*np.diff(line.astype(np.float64), axis=0).T).sum())
+
+
+def grade_area(path: FloatArray, values: Values, spacing: float, low: float, high: float) -> Window:
+    """The posts that a grade can change, where the ground lies between `low` and `high`. [m]"""
+    ends = [v for v in (values["from_m"], values["to_m"]) if v is not None]
+    deep = max(high, *ends, low) - min(low, *ends, high) if ends else high - low
+    reach = min(deep / math.tan(math.radians(values["shoulder_deg"])), FURTHEST_M)
+    wide = math.ceil((values["width_m"] / 2 + reach) / spacing) + 1
+    (top, left), (bottom, right) = path.min(axis=0), path.max(axis=0)
+    return Window(math.floor(top), math.floor(left), math.ceil(bottom) + 1, math.ceil(right) + 1).pad(wide)
+
+
+def lay_grade(work: Laying) -> None:
+    """Lay the way into the heights."""
+    values = work.values
+    line = axis(work.path, values, work.spacing)
+    begins = work.began if values["from_m"] is None else values["from_m"]
+    ends = work.ended if values["to_m"] is None else values["to_m"]
+    half = values["width_m"] / 2 / work.spacing
+    reach = half + FURTHEST_M / work.spacing
+    near = np.full(work.heights.shape, np.float32(reach), np.float32)
+    along = np.zeros(work.heights.shape, np.float32)
+    _nearest(near, along, line.astype(np.float64))
+    whole = max(length_of(line), 1e-9)
+    level = (begins + (ends - begins) * (along / whole)).astype(np.float32)
+    bank = np.maximum(near - half, 0) * np.float32(work.spacing * math.tan(math.radians(values["shoulder_deg"])))
+    bank[near >= reach] = np.inf
+    cut = np.minimum(work.heights, level + bank)
+    fill = np.maximum(work.heights, level - bank)
+    by = values["by"]
+    # Over the way both meet in its level; outside only one of them differs from the ground.
+    new = cut if by == "cut" else fill if by == "fill" else np.where(cut < work.heights, cut, fill)
+    work.heights[...] = new
+
+
+@kernel
+def _nearest(near: FloatArray, along: FloatArray, line: FloatArray) -> None:
+    """Distance of every post to the line, and how far along it the nearest place is. [posts]"""
+    rows, cols = near.shape
+    gone = 0.0
+    for s in range(line.shape[0] - 1):
+        r0, c0 = line[s, 0], line[s, 1]
+        dr, dc = line[s + 1, 0] - r0, line[s + 1, 1] - c0
+        long = math.sqrt(dr * dr + dc * dc)
+        if long > 0:
+            for r in range(rows):
+                for c in range(cols):
+                    t = ((r - r0) * dr + (c - c0) * dc) / (long * long)
+                    t = min(max(t, 0.0), 1.0)
+                    away = math.sqrt((r - r0 - t * dr) ** 2 + (c - c0 - t * dc) ** 2)
+                    if away < near[r, c]:
+                        near[r, c] = away
+                        along[r, c] = gone + t * long
+        gone += long

@@ -1,0 +1,199 @@
+"""Rain: drops run downhill, carve where they are fast and lay down where they slow.
+
+Each drop carries a load up to a capacity that grows with slope, speed and water; below it
+the drop takes ground from a small disc around it, above it and on the way up it lets
+ground fall between the four posts beside it (the droplet scheme of [1]_). Whatever it
+still carries at its end falls there, so material is kept.
+
+References
+----------
+.. [1] H. T. Beyer (2015), Implementation of a method for hydraulic erosion, bachelor's
+   thesis, TU Munich. Its figures are quoted from memory.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fernfield.core.kernels import kernel
+
+DoubleArray = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Rain:
+    """How drops behave; lengths are in posts, since one and the same land may be sampled finer.
+
+    inertia : how much of its direction a drop keeps, 0 to 1
+    capacity : load at slope 1, speed 1, full water
+    carve, settle : part of the missing load that is taken, of the surplus that falls, at each step
+    dry : part of the water that goes at each step
+    steps : a drop's longest way
+    spread : radius of the disc that a drop takes ground from
+    """
+
+    inertia: float = 0.1
+    capacity: float = 6.0
+    carve: float = 0.25
+    settle: float = 0.2
+    dry: float = 0.02
+    steps: int = 64
+    spread: float = 2.0
+
+
+def disc(spread: float) -> tuple[NDArray[np.int64], DoubleArray]:
+    """Offsets (n, 2) and weights (n,) of the disc that ground is taken from; the weights add up to 1."""
+    reach = math.ceil(spread)
+    at = [
+        (r, c, max(spread - math.hypot(r, c), 0.0))
+        for r in range(-reach, reach + 1)
+        for c in range(-reach, reach + 1)
+        if math.hypot(r, c) < spread
+    ] or [(0, 0, 1.0)]
+    weights = np.array([w for *_, w in at])
+    return np.array([(r, c) for r, c, _ in at], np.int64), weights / weights.sum()
+
+
+def rain_in_place(
+    heights: DoubleArray,
+    spacing: float,
+    drops: int,
+    seed: int,
+    rain: Rain,
+    *,
+    weights: NDArray[np.float32] | None = None,
+    box: tuple[int, int, int, int] | None = None,
+) -> None:
+    """Let `drops` fall on `heights` (modified).
+
+    Parameters
+    ----------
+    heights : shape (rows, cols), at least (3, 3), float64 so that nothing is lost in rounding [m]
+    spacing : between posts [m]
+    drops : how many fall, evenly over `box`
+    seed : the same seed gives the same drops
+    rain : how they behave
+    weights : same shape, 0 to 1: how much is carved and laid; where it is 0 a drop ends
+    box : first and last-but-one row, first and last-but-one column that drops fall on; all when left out
+    """
+    offsets, shares = disc(rain.spread)
+    r0, r1, c0, c1 = box or (0, heights.shape[0], 0, heights.shape[1])
+    none = np.zeros((0, 0), np.float32)
+    _fall(
+        heights, spacing, drops, seed & 0xFFFFFFFF, rain.inertia, rain.capacity, rain.carve, rain.settle, rain.dry,
+        rain.steps, offsets, shares, none if weights is None else weights, float(r0), float(r1 - 1), float(c0),
+        float(c1 - 1),
+    )  # fmt: skip
+
+
+@kernel
+def _chance(seed: int, drop: int, lane: int) -> float:
+    """An even number, 0 to below 1, for one drop and purpose."""
+    z = np.uint64(seed) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(drop * 4 + lane) * np.uint64(0xBF58476D1CE4E5B9)
+    z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
+    z = (z ^ (z >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
+    return float((z ^ (z >> np.uint64(31))) >> np.uint64(11)) / 9007199254740992.0
+
+
+@kernel
+def _fall(
+    heights: DoubleArray, spacing: float, drops: int, seed: int, inertia: float, capacity: float, carve: float,
+    settle: float, dry: float, steps: int, offsets: NDArray[np.int64], shares: DoubleArray,
+    weights: NDArray[np.float32], top: float, bottom: float, left: float, right: float,
+) -> None:  # fmt: skip
+    rows, cols = heights.shape
+    weighted = weights.shape[0] > 0
+    # Elevations are counted in posts here, so that slopes are plain ratios.
+    scale = 1.0 / spacing
+    for drop in range(drops):
+        y = top + _chance(seed, drop, 0) * (bottom - top)
+        x = left + _chance(seed, drop, 1) * (right - left)
+        dy = dx = 0.0
+        speed, water, load = 1.0, 1.0, 0.0
+        for _ in range(steps):
+            r, c = int(y), int(x)
+            if r < 0 or c < 0 or r >= rows - 1 or c >= cols - 1:
+                break
+            strength = 1.0
+            if weighted:
+                strength = float(weights[r, c])
+                if strength <= 0 or weights[r + 1, c] <= 0 or weights[r, c + 1] <= 0 or weights[r + 1, c + 1] <= 0:
+                    break
+            fy, fx = y - r, x - c
+            h00, h01, h10, h11 = heights[r, c], heights[r, c + 1], heights[r + 1, c], heights[r + 1, c + 1]
+            slope_x = ((h01 - h00) * (1 - fy) + (h11 - h10) * fy) * scale
+            slope_y = ((h10 - h00) * (1 - fx) + (h11 - h01) * fx) * scale
+            here = ((h00 * (1 - fx) + h01 * fx) * (1 - fy) + (h10 * (1 - fx) + h11 * fx) * fy) * scale
+            dx = dx * inertia - slope_x * (1 - inertia)
+            dy = dy * inertia - slope_y * (1 - inertia)
+            long = math.sqrt(dx * dx + dy * dy)
+            if long < 1e-9:
+                break
+            dx /= long
+            dy /= long
+            ny, nx = y + dy, x + dx
+            nr, nc = int(ny), int(nx)
+            if ny < 0 or nx < 0 or nr >= rows - 1 or nc >= cols - 1:
+                break
+            gy, gx = ny - nr, nx - nc
+            there = (
+                (heights[nr, nc] * (1 - gx) + heights[nr, nc + 1] * gx) * (1 - gy)
+                + (heights[nr + 1, nc] * (1 - gx) + heights[nr + 1, nc + 1] * gx) * gy
+            ) * scale
+            rise = there - here
+            most = max(-rise, 0.01) * speed * water * capacity
+            if rise > 0 or load > most:
+                # Up a rise a drop fills the hollow behind it, otherwise a part of what it cannot carry.
+                fall = min(rise, load) if rise > 0 else (load - most) * settle
+                fall *= strength
+                load -= fall
+                part = fall * spacing
+                heights[r, c] += part * (1 - fx) * (1 - fy)
+                heights[r, c + 1] += part * fx * (1 - fy)
+                heights[r + 1, c] += part * (1 - fx) * fy
+                heights[r + 1, c + 1] += part * fx * fy
+            else:
+                # Never more than the drop ahead is deep, so that no pit is dug.
+                take = min((most - load) * carve, -rise) * strength
+                br, bc = int(y + 0.5), int(x + 0.5)
+                for i in range(offsets.shape[0]):
+                    tr, tc = br + offsets[i, 0], bc + offsets[i, 1]
+                    if tr < 0 or tc < 0 or tr >= rows or tc >= cols or (weighted and weights[tr, tc] <= 0):
+                        continue
+                    part = take * shares[i]
+                    heights[tr, tc] -= part * spacing
+                    load += part
+            speed = min(math.sqrt(max(speed * speed * 0.9 - rise * 4.0, 0.0)), 4.0)
+            if speed == 0.0:
+                # It has come to rest in a hollow.
+                y, x = ny, nx
+                break
+            water *= 1 - dry
+            y, x = ny, nx
+        # What is still carried falls where the drop is.
+        if load > 0:
+            r, c = min(max(int(y), 0), rows - 2), min(max(int(x), 0), cols - 2)
+            fy, fx = min(max(y - r, 0.0), 1.0), min(max(x - c, 0.0), 1.0)
+            if weighted:
+                # Only on posts that may change; the nearest that may takes it when none beside it may.
+                total = 0.0
+                for i in range(2):
+                    for j in range(2):
+                        if weights[r + i, c + j] > 0:
+                            total += (fy if i else 1 - fy) * (fx if j else 1 - fx)
+                if total > 1e-9:
+                    for i in range(2):
+                        for j in range(2):
+                            if weights[r + i, c + j] > 0:
+                                part = (fy if i else 1 - fy) * (fx if j else 1 - fx) / total
+                                heights[r + i, c + j] += load * spacing * part
+                    continue
+            part = load * spacing
+            heights[r, c] += part * (1 - fx) * (1 - fy)
+            heights[r, c + 1] += part * fx * (1 - fy)
+            heights[r + 1, c] += part * (1 - fx) * fy
+            heights[r + 1, c + 1] += part * fx * fy
