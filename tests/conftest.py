@@ -80,6 +80,11 @@ def everything(world: OpenWorld) -> dict[str, bytes]:
     tract = world.first_tract
     layers = {HEIGHT, *(f"cover:{k}" for k, _ in world.covers()), *(f"growth:{k}" for k, _ in world.mixes())}
     found = {layer: tract.cache.read(layer, tract.grid.window).tobytes() for layer in layers}
+    # Layers that there may be or not: nothing in one is the same as none.
+    for layer in {place[0] for place in tract.cache.ranges} - layers:
+        values = tract.cache.read(layer, tract.grid.window)
+        if values.any():
+            found[layer] = values.tobytes()
     for collection, rows in world.rows.items():
         for key, row in rows.items():
             found[f"{collection}/{key}"] = row.model_dump_json().encode()

@@ -1,6 +1,7 @@
 """The open world: strokes, undo to the last byte, restarts, and strokes that meet."""
 
 import random
+from contextlib import suppress
 from pathlib import Path
 
 import numpy as np
@@ -11,21 +12,29 @@ from hypothesis import strategies as st
 from fernfield.core.errors import Conflict, FormatError, InvalidInput, NotFound
 from fernfield.core.grid import TILE, Window
 from fernfield.core.ground.pace import Sample
+from fernfield.work.areas import move_land, reset
 from fernfield.work.commands import (
+    ClearSheet,
+    MoveLand,
     PutCover,
     PutMix,
+    PutRow,
+    PutSheet,
     PutThing,
     RemoveThing,
     Rename,
+    Reset,
+    SetSymmetry,
     SetWater,
     Stroke,
     StrokeStart,
     Together,
 )
-from fernfield.work.entries import Cover, CoverRule, Mix, Thing, Water
+from fernfield.work.entries import Cover, CoverRule, Mix, Plot, Sheet, Symmetry, Thing, Water
 from fernfield.work.events import Event, Moved, Revised
 from fernfield.work.layers import HEIGHT
 from fernfield.work.scene import cover_shares, spot, standing_plants
+from fernfield.work.sheet_edits import empty_sheet, put_sheet
 from fernfield.work.studio import Studio, WorldSpec
 from fernfield.work.world import OpenWorld
 from tests.conftest import draw, everything, ground
@@ -84,11 +93,49 @@ TOOLS = (
     {"tool": "take_away", "cover": "earth", "strength": 100},
     {"tool": "sow", "mix": "mix", "strength": 200},
     {"tool": "thin", "mix": "mix", "strength": 100},
+    {"tool": "roughen", "height_m": 2.0, "feature_m": 12.0, "sheet": "one"},
+    {"tool": "weather", "strength": 50, "kind": "frost", "repose_deg": 10.0},
+    {"tool": "weather", "strength": 80},
+    {"tool": "grade", "to_m": 14.0, "width_m": 6.0},
+    {"tool": "imprint", "image": "crater", "size_m": 50.0, "sheet": "one"},
+    {"tool": "raise", "shape": "bar", "turn_by": "path", "tip": "ridge", "keep_to": {"from_m": 5.0, "plots": ["p"]}},
+    {"tool": "lower", "sheet": "one"},
+    {"tool": "open", "strength": 900},
 )
 
 
-@given(st.lists(st.tuples(st.integers(0, 11), st.integers(0, 2**31)), min_size=1, max_size=9))
-@settings(max_examples=12, deadline=None)
+def edit_something(world: OpenWorld, choice: int, rng: random.Random) -> None:
+    """One of the edits that are not strokes."""
+    sheet = Sheet(name="One", weight=rng.choice([0.3, 1.0]), hidden=rng.random() < 0.3)
+    area = {"box": (rng.uniform(0, 140), rng.uniform(0, 140), rng.uniform(150, 300), rng.uniform(150, 300))}
+    tract = world.first_tract
+    match choice:
+        case 0:
+            world.edit(SetWater(water=Water(sea_level_m=rng.uniform(-5, 20))))
+        case 1:
+            place = Thing(sort="start", name="S", x=rng.uniform(0, 300), y=rng.uniform(0, 300))
+            world.edit(PutThing(key=f"s{rng.randrange(3)}", thing=place))
+        case 2:
+            world.edit(Rename(name=f"Name {rng.randrange(99)}"))
+        case 3:
+            put_sheet(world, PutSheet(key="one", sheet=sheet))
+        case 4:
+            empty_sheet(world, ClearSheet(key="one"))
+        case 5:
+            reset(world, tract, Reset(to="elevation", elevation_m=rng.uniform(0, 30), feather_m=9, **area), None)
+        case 6:
+            where = {"x": rng.uniform(50, 250), "y": rng.uniform(50, 250), "turn_deg": rng.uniform(0, 360)}
+            move_land(world, tract, MoveLand(**where, **area, growth=True, covers=True, copy_land=rng.random() < 0.5))
+        case 7:
+            kinds = {"mirror": Symmetry(kind="mirror", x=150, y=150), "off": Symmetry()}
+            world.edit(SetSymmetry(symmetry=rng.choice(list(kinds.values()))))
+
+
+EDITS = 8
+
+
+@given(st.lists(st.tuples(st.integers(0, len(TOOLS) + EDITS - 1), st.integers(0, 2**31)), min_size=1, max_size=9))
+@settings(max_examples=25, deadline=None)
 def test_undoing_any_sequence_of_edits_returns_every_byte(
     tmp_path_factory: pytest.TempPathFactory, edits: list[tuple[int, int]]
 ) -> None:
@@ -96,20 +143,22 @@ def test_undoing_any_sequence_of_edits_returns_every_byte(
     try:
         spec = WorldSpec(name="Undo", width_m=300, depth_m=300, spacing_m=1, elevation_m=10)
         world = studio.world(studio.create(spec))
+        put_sheet(world, PutSheet(key="one", sheet=Sheet(name="One")))
+        corners = ((20.0, 30.0), (280.0, 60.0), (200.0, 270.0))
+        world.edit(PutRow(book="plots", key="p", row=Plot(name="P", points=corners)))
         states = [everything(world)]
         for choice, seed in edits:
             rng = random.Random(seed)
             before = world.revision
             if choice < len(TOOLS):
                 path = [(rng.uniform(-10, 310), rng.uniform(-10, 310), t / 4) for t in range(3)]
-                draw(world, **{**TOOLS[choice], "path": path, "radius_m": rng.uniform(1, 60)})
-            elif choice == 9:
-                world.edit(SetWater(water=Water(sea_level_m=rng.uniform(-5, 20))))
-            elif choice == 10:
-                place = Thing(sort="start", name="S", x=rng.uniform(0, 300), y=rng.uniform(0, 300))
-                world.edit(PutThing(key=f"s{rng.randrange(3)}", thing=place))
+                own = {**TOOLS[choice], "path": path}
+                if TOOLS[choice]["tool"] not in ("grade", "imprint"):
+                    own["radius_m"] = rng.uniform(1, 60)
+                with suppress(Conflict):  # the sheet may be hidden just then
+                    draw(world, **own)
             else:
-                world.edit(Rename(name=f"Name {rng.randrange(99)}"))
+                edit_something(world, choice - len(TOOLS), rng)
             if world.revision > before:
                 states.append(everything(world))
         for state in reversed(states[:-1]):

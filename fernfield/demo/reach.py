@@ -102,7 +102,7 @@ def timed(points: Points, seconds: float) -> list[PathPoint]:
     for (x0, y0), (x1, y1) in itertools.pairwise(points):
         away.append(away[-1] + math.hypot(x1 - x0, y1 - y0))
     whole = away[-1] or 1.0
-    return [(x, y, seconds * a / whole) for (x, y), a in zip(points, away, strict=True)]
+    return [(x, y, seconds * a / whole, 1.0) for (x, y), a in zip(points, away, strict=True)]
 
 
 def wander(box: tuple[float, float, float, float], steps: int, rng: random.Random) -> list[tuple[float, float]]:

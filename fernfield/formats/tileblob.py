@@ -49,3 +49,9 @@ def decode_tile(blob: bytes) -> NDArray[Any]:
         raise FormatError(f"a stored tile must hold {size} bytes, not {len(raw)}")
     planes = np.frombuffer(raw, np.uint8).reshape(dtype.itemsize, rows * cols)
     return np.ascontiguousarray(planes.T).view(dtype).reshape(rows, cols)
+
+
+def shape_of(blob: bytes) -> tuple[int, int]:
+    """Rows and columns of the array in the bytes of `encode_tile`, without unpacking it."""
+    _magic, _code, rows, cols = _HEADER.unpack_from(blob)
+    return rows, cols

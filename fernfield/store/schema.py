@@ -68,6 +68,7 @@ revisions = Table(
     Column("target", Integer),
     Column("words", String, nullable=False),
     Column("command", Text, nullable=False),
+    Column("keepsake", String),
 )
 
 tile_changes = Table(
@@ -101,4 +102,15 @@ packages = Table(
     Column("revision", Integer, nullable=False),
     Column("made_at", String, nullable=False),
     Column("file", String, nullable=False),
+)
+
+pictures = Table(
+    "pictures",
+    metadata,
+    _world(),
+    Column("key", String, primary_key=True),
+    Column("name", String, nullable=False),
+    Column("rows", Integer, nullable=False),
+    Column("cols", Integer, nullable=False),
+    Column("blob", LargeBinary, nullable=False),
 )

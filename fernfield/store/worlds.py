@@ -11,7 +11,17 @@ from sqlalchemy import ColumnElement, Connection, Engine, Table, bindparam, dele
 from sqlalchemy.dialects.sqlite import Insert, insert
 
 from fernfield.core.errors import NotFound
-from fernfield.store.schema import entries, entry_changes, packages, revisions, tile_changes, tiles, tracts, worlds
+from fernfield.store.schema import (
+    entries,
+    entry_changes,
+    packages,
+    pictures,
+    revisions,
+    tile_changes,
+    tiles,
+    tracts,
+    worlds,
+)
 
 
 def _put(table: Table) -> Insert:
@@ -90,6 +100,17 @@ class RevisionRow:
     sort: str
     target: int | None
     words: str
+    keepsake: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class PictureRow:
+    """A grey picture of the user's, without its pixels."""
+
+    key: str
+    name: str
+    rows: int
+    cols: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -259,6 +280,18 @@ class WorldStore:
         with self.reading() as c:
             return [RevisionRow(*row) for row in c.execute(query.order_by(revisions.c.number.desc()).limit(most))]
 
+    def revision(self, world_id: str, number: int) -> RevisionRow:
+        """Raises NotFound for one that is not there, or was folded into a later one."""
+        found = self.revisions(world_id, number + 1, 1)
+        if found and found[0].number == number:
+            return found[0]
+        query = select(revisions.c.number).where(revisions.c.world_id == world_id, revisions.c.number > number)
+        with self.reading() as c:
+            later = c.execute(query.order_by(revisions.c.number).limit(1)).scalar()
+        if number < 1 or later is None:
+            raise NotFound(f"there is no revision r{number} in this world's logbook")
+        raise NotFound(f"r{number} was folded together with others into r{later}")
+
     def revision_words(self, world_id: str, number: int) -> str:
         with self.reading() as c:
             query = select(revisions.c.words).where(revisions.c.world_id == world_id, revisions.c.number == number)
@@ -287,6 +320,24 @@ class WorldStore:
             [(TileAt(r.tract_id, r.layer, r.tile_row, r.tile_col), r.row0, r.col0, r.blob) for r in tile_rows],
             [EntryChange(r.collection, r.key, r.before, r.after) for r in entry_rows],
         )
+
+    # Pictures
+
+    def pictures(self, world_id: str) -> list[PictureRow]:
+        columns = (pictures.c[name] for name in PictureRow.__slots__)
+        query = select(*columns).where(pictures.c.world_id == world_id).order_by(pictures.c.name, pictures.c.key)
+        with self.reading() as c:
+            return [PictureRow(*row) for row in c.execute(query)]
+
+    def picture(self, world_id: str, key: str) -> bytes | None:
+        """The pixels of a picture, as a tile is stored."""
+        query = select(pictures.c.blob).where(pictures.c.world_id == world_id, pictures.c.key == key)
+        with self.reading() as c:
+            return c.execute(query).scalar()
+
+    def put_picture(self, world_id: str, picture: PictureRow, blob: bytes) -> None:
+        with self.engine.begin() as c:
+            c.execute(pictures.insert(), {"world_id": world_id, **asdict(picture), "blob": blob})
 
     # Packages
 

@@ -10,14 +10,18 @@ from fernfield.work.commands import (
     Edit,
     PutCover,
     PutMix,
+    PutRow,
     PutThing,
+    RemoveRow,
     RemoveThing,
     Rename,
     SetLight,
+    SetLimits,
+    SetSymmetry,
     SetWater,
     Together,
 )
-from fernfield.work.entries import About, Cover, Mix, Row, Thing
+from fernfield.work.entries import BOOKS, About, Cover, Mix, Row, Symmetry, Thing
 
 R = TypeVar("R", bound=Row)
 
@@ -35,6 +39,7 @@ class Rows(Protocol):
 Moves = dict[tuple[str, str], Row | None]
 
 MOST_THINGS = 20_000
+MOST_ROWS = 1_000
 
 
 def plan_edit(command: Edit, world: Rows, grid: Grid) -> tuple[str, Moves]:
@@ -54,16 +59,90 @@ def plan_edit(command: Edit, world: Rows, grid: Grid) -> tuple[str, Moves]:
             world.row(Mix, "mixes", command.key)
             return f"Changed the mix {command.mix.name}", {("mixes", command.key): command.mix}
         case PutThing():
-            return _thing(command, world, grid)
+            return _with_images(command, world, grid)
         case RemoveThing():
-            old = world.row(Thing, "things", command.key)
-            return f"Deleted {old.name}", {("things", command.key): None}
+            thing = world.row(Thing, "things", command.key)
+            keys = [command.key, *(key for key, _ in _images(command.key, thing, world))]
+            return f"Deleted {thing.name}", {("things", key): None for key in keys if key in world.rows["things"]}
+        case PutRow():
+            old = world.rows[command.book].get(command.key)
+            if old is None and len(world.rows[command.book]) >= MOST_ROWS:
+                raise Conflict(f"a world holds at most {MOST_ROWS} {command.book}")
+            verb = "Added" if old is None else "Changed"
+            words = f"{verb} the {command.book[:-1]} {command.row.name}"
+            return words, {(command.book, command.key): command.row}
+        case RemoveRow():
+            gone = world.row(BOOKS[command.book], command.book, command.key)
+            return f"Deleted the {command.book[:-1]} {gone.name}", {(command.book, command.key): None}
+        case SetSymmetry():
+            return symmetry_words(command.symmetry), {("symmetry", "world"): command.symmetry}
+        case SetLimits():
+            low, high = command.limits.lowest_m, command.limits.highest_m
+            return f"Ground kept from {low:g} to {high:g} m", {("limits", "world"): command.limits}
         case Together():
             planned = [plan_edit(edit, world, grid) for edit in command.edits]
             moves: Moves = {}
             for _, own in planned:
                 moves.update(own)
             return "; ".join(words for words, _ in planned), moves
+
+
+def symmetry_words(symmetry: Symmetry) -> str:
+    at = f"{symmetry.x:g}, {symmetry.y:g}"
+    if symmetry.kind == "mirror":
+        return f"Symmetry: mirrored across the line through {at} along {symmetry.bearing_deg:g}°"
+    return f"Symmetry: turned {symmetry.times} times about {at}" if symmetry.kind == "turn" else "Symmetry off"
+
+
+IMAGE_MARK = "--"
+"""Between the key of a piece and the number of its image under a symmetry."""
+
+
+def _images(key: str, thing: Thing, world: Rows) -> list[tuple[str, Thing]]:
+    """What follows a piece or a start under the world's symmetry. Whichever of them is moved, the others follow."""
+    symmetry = world.rows["symmetry"].get("world")
+    copies = symmetry.images() if isinstance(symmetry, Symmetry) else []
+    if not copies:
+        return []
+    root, _, mark = key.partition(IMAGE_MARK)
+    number = int(mark) if mark.isdigit() and int(mark) <= len(copies) else 0
+    back = copies[number - 1].back() if number else None
+    x, y = back.place(thing.x, thing.y) if back else (thing.x, thing.y)
+    turn = back.bearing(thing.turn_deg) if back else thing.turn_deg
+    team = None if thing.team is None else (thing.team - 1 - number) % 8 + 1
+    name = thing.name.removesuffix(f" {number + 1}") if number else thing.name
+    found = []
+    for k, copy in enumerate([None, *copies]):
+        if k == number:
+            continue
+        place = (x, y) if copy is None else copy.place(x, y)
+        update = {
+            # Rounding may put a piece on the border a hair beyond it.
+            "x": round(place[0], 6) + 0.0,
+            "y": round(place[1], 6) + 0.0,
+            "turn_deg": round(turn if copy is None else copy.bearing(turn), 6) % 360,
+            "team": None if team is None else (team - 1 + k) % 8 + 1,
+            "name": name if k == 0 else f"{name[:76]} {k + 1}",
+            "default": thing.default and k == 0,
+        }
+        found.append((f"{root}{IMAGE_MARK}{k}" if k else root, thing.model_copy(update=update)))
+    return found
+
+
+def _with_images(command: PutThing, world: Rows, grid: Grid) -> tuple[str, Moves]:
+    """A piece or start, and its images under the symmetry; those that would fall outside the tract are left out."""
+    words, moves = _thing(command, world, grid)
+    followers = 0
+    for key, thing in _images(command.key, command.thing, world):
+        if not grid.holds(thing.x, thing.y):
+            continue
+        own = _thing(PutThing(key=key, thing=thing), world, grid)[1]
+        if thing.sort == "start" and not thing.default and command.thing.sort == "start":
+            # Only the start itself can become the first default.
+            own["things", key] = thing
+        moves = {**own, **moves}
+        followers += 1
+    return words + (f" and {followers} by symmetry" if followers else ""), moves
 
 
 def _cover(command: PutCover, world: Rows) -> tuple[str, Moves]:

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError, model_validator
 
 from fernfield.core.errors import FormatError, InvalidInput
+from fernfield.core.ground.symmetry import Image, mirrored, turned
 from fernfield.core.growth.scatter import DENSEST_PER_HA
 from fernfield.core.sites.kit import KIT
 
@@ -111,6 +112,75 @@ class Thing(Row):
         return self
 
 
+Spot = tuple[Annotated[float, Field(ge=-1e5, le=1e6)], Annotated[float, Field(ge=-1e5, le=1e6)]]
+"""x east and y north. [m]"""
+
+
+class Limits(Row):
+    """Collection "limits", key "world": no tool takes the ground past these. [m]"""
+
+    lowest_m: Elevation = -12_000.0
+    highest_m: Elevation = 12_000.0
+
+    @model_validator(mode="after")
+    def _lowest_first(self) -> Limits:
+        if self.lowest_m >= self.highest_m:
+            words = f"lowest_m must be below highest_m, not {self.lowest_m:g} and {self.highest_m:g}"
+            raise InvalidInput(words, "lowest_m")
+        return self
+
+
+class Sheet(Row):
+    """Collection "sheets": a set of ground edits over the base; the ground is the sum of those that are not hidden."""
+
+    name: Name
+    position: Annotated[int, Field(ge=0, le=63)] = 0
+    weight: Annotated[float, Field(ge=0, le=1)] = 1.0
+    hidden: bool = False
+    locked: bool = False
+
+
+class Plot(Row):
+    """Collection "plots": a named polygon. [m]"""
+
+    name: Name
+    points: Annotated[tuple[Spot, ...], Field(min_length=3, max_length=500)]
+
+
+class Level(Row):
+    """Collection "levels", the level book: a remembered elevation."""
+
+    name: Name
+    elevation_m: Elevation
+
+
+class Line(Row):
+    """Collection "lines": a kept line of the section. [m]"""
+
+    name: Name
+    points: Annotated[tuple[Spot, ...], Field(min_length=2, max_length=200)]
+
+
+class Symmetry(Row):
+    """Collection "symmetry", key "world": mirrored across the line through (x, y) along the bearing, or turned about
+    it so that `times` equal parts make the whole. [m, °]"""
+
+    kind: Literal["off", "mirror", "turn"] = "off"
+    x: Annotated[float, Field(ge=-1e6, le=1e6)] = 0.0
+    y: Annotated[float, Field(ge=-1e6, le=1e6)] = 0.0
+    bearing_deg: Bearing = 0.0
+    times: Annotated[int, Field(ge=2, le=4)] = 2
+
+    def images(self) -> list[Image]:
+        """The copies that everything has, besides itself."""
+        if self.kind == "mirror":
+            return mirrored(self.x, self.y, self.bearing_deg)
+        return turned(self.x, self.y, self.times) if self.kind == "turn" else []
+
+
+BOOKS: dict[str, type[Plot] | type[Level] | type[Line]] = {"plots": Plot, "levels": Level, "lines": Line}
+"""Collections of plain rows that are put and removed by their key: the next is a model and a line."""
+
 COLLECTIONS: dict[str, type[Row]] = {
     "about": About,
     "water": Water,
@@ -118,6 +188,10 @@ COLLECTIONS: dict[str, type[Row]] = {
     "covers": Cover,
     "mixes": Mix,
     "things": Thing,
+    "limits": Limits,
+    "sheets": Sheet,
+    "symmetry": Symmetry,
+    **BOOKS,
 }
 
 

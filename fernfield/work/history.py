@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 import numpy as np
@@ -33,6 +33,26 @@ def swap_in_place(tile: NDArray[Any], row0: int, col0: int, diff: bytes) -> Wind
     view = _bits(tile)
     view[part.row0 : part.row1, part.col0 : part.col1] ^= xor
     return part
+
+
+def changed_back(blob: bytes, later: Iterable[tuple[int, int, bytes]]) -> bytes:
+    """A tile's bytes as they were before `later` differences. In what order they are taken does not matter."""
+    tile = decode_tile(blob)
+    for row0, col0, diff in later:
+        swap_in_place(tile, row0, col0, diff)
+    return encode_tile(tile)
+
+
+def joined(diffs: Sequence[tuple[int, int, bytes]]) -> tuple[int, int, bytes] | None:
+    """Several XORs of parts of one tile as one: first row and column, bytes. None when they cancel out."""
+    parts = [(row, col, decode_tile(blob)) for row, col, blob in diffs]
+    row0, col0 = min(p[0] for p in parts), min(p[1] for p in parts)
+    row1 = max(row + xor.shape[0] for row, _, xor in parts)
+    col1 = max(col + xor.shape[1] for _, col, xor in parts)
+    whole = np.zeros((row1 - row0, col1 - col0), parts[0][2].dtype)
+    for row, col, xor in parts:
+        whole[row - row0 : row - row0 + xor.shape[0], col - col0 : col - col0 + xor.shape[1]] ^= xor
+    return (row0, col0, encode_tile(whole)) if whole.any() else None
 
 
 class UndoOrder:

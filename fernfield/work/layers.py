@@ -28,11 +28,27 @@ MOST_TILES = 1_500
 """Tiles kept in memory for one tract; a tile of heights takes 256 KiB."""
 
 HEIGHT = "height"
+UNDER = "under"
+"""In which bits the base under the sheets differs from the ground."""
+
+OPENING = "opening"
+"""Where the ground is open: from half on, a post is a hole."""
+
+SHEET = "sheet:"
+
+HIDDEN_LAYERS = (UNDER, "sheet")
+"""Sorts of layers that nobody sees by themselves."""
+
+
+def sheet_layer(key: str) -> str:
+    return SHEET + key
 
 
 def dtype_of(layer: str) -> np.dtype[Any]:
-    """Heights are float32 metres; every other layer is a mask of uint16."""
-    return np.dtype(np.float32) if layer == HEIGHT else np.dtype(np.uint16)
+    """Heights and what sheets hold are float32 metres, `UNDER` bits; every other layer is a mask of uint16."""
+    if layer == HEIGHT or layer.startswith(SHEET):
+        return np.dtype(np.float32)
+    return np.dtype(np.uint32) if layer == UNDER else np.dtype(np.uint16)
 
 
 @dataclass
@@ -92,7 +108,11 @@ class TileCache:
 
     def blank(self, layer: str, window: Window) -> bool:
         """Whether nothing was ever written on this layer in `window`."""
-        return not any(self.ranges.get((layer, *tile), (0.0, 0.0))[1] > 0 for tile in self.grid.clip(window).tiles())
+        return all(self.blank_tile((layer, *tile)) for tile in self.grid.clip(window).tiles())
+
+    def blank_tile(self, place: Place) -> bool:
+        """Whether a tile of a mask, a sheet or `UNDER` holds nothing."""
+        return self.ranges.get(place, (0.0, 0.0)) == (0.0, 0.0)
 
     def widen_range(self, place: Place, values: NDArray[Any]) -> None:
         """`values` were written into a tile: its range takes them in (it may stay too wide until a commit)."""

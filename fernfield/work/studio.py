@@ -8,6 +8,7 @@ import secrets
 import shutil
 import threading
 from collections.abc import Iterable, Iterator
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -21,16 +22,34 @@ from fernfield.core.grid import FloatArray, Grid
 from fernfield.core.light.relief import slope_degrees
 from fernfield.formats.elevation import Wanted, read_elevation
 from fernfield.store.database import answers, open_database
+from fernfield.store.logbook import LogbookStore
 from fernfield.store.worlds import NewWorld, Tile, TileAt, TractRow, WorldStore
-from fernfield.work.commands import Command
+from fernfield.work.areas import reset, window_of
+from fernfield.work.commands import Command, Reset, Weather
 from fernfield.work.entries import Elevation, Name, Row, default_rows
+from fernfield.work.events import Event, Revised
 from fernfield.work.handover import write_package
+from fernfield.work.history import joined
 from fernfield.work.jobs import Job, Jobs
 from fernfield.work.layers import HEIGHT, packed
 from fernfield.work.scene import elevation_at
-from fernfield.work.world import OpenWorld, Tract
+from fernfield.work.sheeting import check_open
+from fernfield.work.weathering import weather
+from fernfield.work.world import OpenWorld, Outcome, Tract
 
 log = logging.getLogger("fernfield")
+
+
+MOST_PASTS = 4
+"""Earlier states of worlds that are kept open."""
+
+FOLD_EVERY = 64
+"""How many revisions go by until the size of the logbook is looked at."""
+
+KEPT_REVISIONS = 100
+"""The newest revisions are never folded."""
+
+FOLDED_AT_ONCE = 50
 
 
 class WorldSpec(Command):
@@ -51,8 +70,9 @@ def new_id(prefix: str) -> str:
 class Studio:
     """One data folder. Raises Conflict when another process has it open."""
 
-    def __init__(self, data: Path) -> None:
+    def __init__(self, data: Path, logbook_mib: int = 1024) -> None:
         self.data = data
+        self.logbook_bytes = logbook_mib << 20
         for folder in (data, data / "packages", data / "incoming"):
             folder.mkdir(parents=True, exist_ok=True)
         self._guard = (data / "in-use").open("w")
@@ -67,6 +87,7 @@ class Studio:
         self.store = WorldStore(open_database(data / "fernfield.db"))
         self.jobs = Jobs(lambda job, error: log.error("job %s failed", job.kind, exc_info=error))
         self._open: dict[str, OpenWorld] = {}
+        self._past: dict[tuple[str, int], OpenWorld] = {}
         self._lock = threading.Lock()
 
     def close(self) -> None:
@@ -85,7 +106,12 @@ class Studio:
             found = self._open.get(world_id)
             if found is None:
                 found = self._open[world_id] = OpenWorld(self.store, world_id)
+                found.listen(partial(self._hear, world_id))
             return found
+
+    def _hear(self, world_id: str, event: Event) -> None:
+        if isinstance(event, Revised):
+            self.mind_logbook(world_id, event.number)
 
     def tract(self, tract_id: str) -> tuple[OpenWorld, Tract]:
         with self._lock:
@@ -165,6 +191,75 @@ class Studio:
                 upload.unlink(missing_ok=True)
 
         return self.jobs.start("import", work)
+
+    # The past
+
+    def past(self, world_id: str, number: int) -> OpenWorld:
+        """The world as it was after revision `number` (0: as it was made), to look at. Raises NotFound."""
+        world = self.world(world_id)
+        if number == world.revision:
+            return world
+        if number != 0:
+            self.store.revision(world_id, number)
+        with self._lock:
+            found = self._past.get((world_id, number))
+        if found is None:
+            found = OpenWorld(self.store, world_id, at=number)
+            with self._lock:
+                self._past[world_id, number] = found
+                while len(self._past) > MOST_PASTS:
+                    del self._past[next(iter(self._past))]
+        return found
+
+    def past_tract(self, tract_id: str, number: int | None) -> tuple[OpenWorld, Tract]:
+        """A tract as it is, or as it was after a revision."""
+        world, tract = self.tract(tract_id)
+        if number is None:
+            return world, tract
+        past = self.past(world.id, number)
+        return past, past.tract(tract_id)
+
+    def fold(self, world_id: str) -> int:
+        """Fold the oldest revisions of a world together until its logbook is small enough; returns how many runs."""
+        logbook, runs = LogbookStore(self.store.engine), 0
+        while logbook.size(world_id) > self.logbook_bytes:
+            span = logbook.foldable(world_id, KEPT_REVISIONS)
+            if span is None:
+                break
+            first, last = span
+            # A part at a time, so that as much as may be stays.
+            last = self._part_of(world_id, first, last)
+            world = self.world(world_id)
+            with world.lock:
+                logbook.fold(world_id, first, last, joined)
+                world.forget_steps()
+            runs += 1
+        return runs
+
+    def _part_of(self, world_id: str, first: int, last: int) -> int:
+        """Where a run of many is cut: at FOLDED_AT_ONCE, when what is taken back within them allows it."""
+        logbook = LogbookStore(self.store.engine)
+        return logbook.cut(world_id, first, min(last, first + FOLDED_AT_ONCE - 1)) or last
+
+    def mind_logbook(self, world_id: str, revision: int) -> None:
+        """After a revision: now and then see to the size of the logbook, beside the rest."""
+        if revision % FOLD_EVERY == 0 and LogbookStore(self.store.engine).size(world_id) > self.logbook_bytes:
+            self.jobs.start("fold", lambda job: {"runs": self.fold(world_id)}, world_id)
+
+    # Areas
+
+    def reset(self, tract_id: str, command: Reset) -> Outcome:
+        """Bring an area back to the base, to a revision, or to an elevation."""
+        world, tract = self.tract(tract_id)
+        number = 0 if command.to == "base" else command.revision
+        return reset(world, tract, command, None if number is None else self.past(world.id, number))
+
+    def start_weather(self, tract_id: str, command: Weather) -> Job:
+        """Weather an area beside the rest; the job's result is the outcome."""
+        world, tract = self.tract(tract_id)
+        check_open(world.sheets(), command.sheet)
+        window = window_of(world, tract.grid, command)
+        return self.jobs.start("weather", lambda job: weather(world, tract, command, window, job), world.id)
 
     # Handover
 

@@ -8,8 +8,15 @@ from fernfield.core.cover.shares import compose_colours
 from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan
 from fernfield.core.grid import Grid
 from fernfield.core.ground.brush import Touch
+from fernfield.core.ground.carry import Carriage, seen
+from fernfield.core.ground.keep import inside
 from fernfield.core.ground.mask import add_in_place
+from fernfield.core.ground.noise import Octaves, Spots, fractal
+from fernfield.core.ground.pressing import Laying, Pressing
+from fernfield.core.ground.shapes import Outline, shaped_weights
+from fernfield.core.ground.tips import tip
 from fernfield.core.ground.tools import GROUND_TOOLS
+from fernfield.core.ground.weather import weather as press
 from fernfield.core.growth.scatter import Habit, scatter
 from fernfield.core.light.relief import gradients, relief
 from fernfield.core.light.shadow import sunlit
@@ -19,9 +26,21 @@ def warm_kernels() -> None:
     """Run every kernel on a few posts, with the array layouts that the open world uses."""
     ground = np.zeros((40, 40), np.float32)
     touch = Touch(10, 10, 4, 0.5, 0.1)
+    path = np.array([(9, 9), (20, 24)], np.float32)
     for tool in GROUND_TOOLS.values():
         tool.apply(ground[4:30, 4:30], touch, 1.0)
         tool.apply(ground, touch, 1.0)
+        if tool.lay is not None:
+            tool.lay(Laying(ground, path, 1.0, {**tool.first, "image": tip("ridge")}, 0.0, 0.0))
+    weights = shaped_weights(ground.shape, touch, Outline("square", 20.0, tip("ridge")))
+    weather = GROUND_TOOLS["weather"]
+    for kind in ("rain", "frost"):
+        press(Pressing(ground, weights, 0.1, 1.0, {**weather.first, "kind": kind}))
+    square = np.array([(3.0, 3.0), (3.0, 30.0), (30.0, 30.0)])
+    inside([square], ground.shape, 0, 0, 2.0)
+    turned = Spots(0, 0, 0.6, 0.8, 0.8, -0.6)
+    fractal(ground.shape, turned, Octaves(9, 2, 0.5, 1), 1.0)
+    seen(ground, ground.shape, Carriage(20, 20, 20, 20, 30))
     mask = np.zeros((40, 40), np.uint16)
     add_in_place(mask[4:30, 4:30], touch)
     grid = Grid(40, 40, 1.0)

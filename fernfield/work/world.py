@@ -12,23 +12,43 @@ import threading
 import time
 from collections.abc import Callable, Sequence
 from contextlib import nullcontext
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass
 from typing import TypeVar
 
 import numpy as np
 from sqlalchemy import Connection
 
 from fernfield.core.errors import Conflict, NotFound
-from fernfield.core.grid import NOWHERE, Grid, Window
+from fernfield.core.grid import NOWHERE, FloatArray, Grid, Window
 from fernfield.core.ground.pace import Sample
+from fernfield.core.ground.tips import TIPS, tip
+from fernfield.formats.tileblob import decode_tile
+from fernfield.store.logbook import LogbookStore
 from fernfield.store.worlds import EntryChange, Revision, TileAt, TileChange, TractRow, WorldStore
-from fernfield.work.commands import Command, Edit, Stroke, StrokeStart
-from fernfield.work.edits import plan_edit
-from fernfield.work.entries import COLLECTIONS, About, Cover, Light, Mix, Row, Thing, Water, parse_row
+from fernfield.work.commands import Command, Edit, GroundEdit, Stroke, StrokeStart
+from fernfield.work.draft import Draft, Held, change_of
+from fernfield.work.edits import Moves, plan_edit
+from fernfield.work.entries import (
+    COLLECTIONS,
+    About,
+    Cover,
+    Light,
+    Limits,
+    Mix,
+    Row,
+    Sheet,
+    Symmetry,
+    Thing,
+    Water,
+    parse_row,
+)
 from fernfield.work.events import Event, Gone, Listener, Moved, Revised
-from fernfield.work.history import UndoOrder, difference, swap_in_place
-from fernfield.work.layers import HEIGHT, Place, TileCache, packed
-from fernfield.work.strokes import InTheWay, StrokeRun, mask_layers
+from fernfield.work.history import UndoOrder, changed_back, difference, swap_in_place
+from fernfield.work.layers import HEIGHT, HIDDEN_LAYERS, Place, TileCache, packed
+from fernfield.work.manner import manner_of
+from fernfield.work.sheeting import check_open, settle, sheets_of
+from fernfield.work.strokes import InTheWay, StrokeRun
+from fernfield.work.words import stroke_words, volume_words
 
 PATIENCE_S = 30.0
 """How long an edit waits for a stroke that is being drawn in the same place."""
@@ -56,8 +76,13 @@ class Tract:
 class OpenWorld:
     """A world in memory. Methods may be called from any thread."""
 
-    def __init__(self, store: WorldStore, world_id: str, snapshot: Connection | None = None) -> None:
-        """Open a world of `store`; with `snapshot`, as that reading transaction sees it, to read only."""
+    def __init__(
+        self, store: WorldStore, world_id: str, snapshot: Connection | None = None, at: int | None = None
+    ) -> None:
+        """Open a world of `store`; with `snapshot`, as that reading transaction sees it, to read only.
+
+        With `at`, as it was after that revision, to read only.
+        """
         self.id = world_id
         self.lock = threading.RLock()
         self._freed = threading.Condition(self.lock)
@@ -65,26 +90,53 @@ class OpenWorld:
         self._listeners: list[Listener] = []
         self._holds: dict[tuple[str, Place], StrokeRun] = {}
         self._last_ground: dict[tuple[str, Place], np.ndarray] = {}
-        self.closed = False
+        self.closed = at is not None
         with nullcontext(snapshot) if snapshot is not None else store.reading() as c:
             self.revision = store.world(world_id, c).revision
             self.tracts = {
-                row.id: self._open_tract(row, store.tile_ranges(row.id, c), snapshot)
+                row.id: self._open_tract(row, store.tile_ranges(row.id, c), snapshot, at)
                 for row in store.tracts(world_id, c)
             }
             self.rows: dict[str, dict[str, Row]] = {collection: {} for collection in COLLECTIONS}
             for collection, key, body in store.entries(world_id, c):
                 row = parse_row(collection, key, body)
                 self.rows[collection][key] = row
+        self.caches = {tract_id: tract.cache for tract_id, tract in self.tracts.items()}
         self._order = UndoOrder(store.steps(world_id))
+        if at is not None:
+            self._go_back(at)
+
+    def _go_back(self, number: int) -> None:
+        """Make the rows and the ranges of tiles those of an earlier revision; tiles go back as they are loaded."""
+        logbook = LogbookStore(self._store.engine)
+        for entry in logbook.entries_after(self.id, number):
+            if entry.before is None:
+                self.rows[entry.collection].pop(entry.key, None)
+            else:
+                row = parse_row(entry.collection, entry.key, entry.before)
+                self.rows[entry.collection][entry.key] = row
+        for at in logbook.tiles_changed_after(self.id, number):
+            place = at.layer, at.tile_row, at.tile_col
+            tile = self.caches[at.tract_id].tile(place)
+            self.caches[at.tract_id].set_range(place, float(tile.min()), float(tile.max()))
+        self.revision = number
 
     def _open_tract(
-        self, row: TractRow, ranges: Sequence[tuple[TileAt, float, float]], snapshot: Connection | None
+        self,
+        row: TractRow,
+        ranges: Sequence[tuple[TileAt, float, float]],
+        snapshot: Connection | None,
+        number: int | None,
     ) -> Tract:
         grid = Grid(row.rows, row.cols, row.spacing_m)
+        logbook = LogbookStore(self._store.engine)
 
         def load(place: Place) -> bytes | None:
-            return self._store.tile(TileAt(row.id, *place), snapshot)
+            at = TileAt(row.id, *place)
+            if number is None:
+                return self._store.tile(at, snapshot)
+            blob, later = logbook.tile_and_later(self.id, number, at)
+            return blob if blob is None else changed_back(blob, later)
 
         known = {(at.layer, at.tile_row, at.tile_col): (low, high) for at, low, high in ranges}
         return Tract(row, grid, TileCache(grid, row.base_m, load, known))
@@ -130,6 +182,30 @@ class OpenWorld:
 
     def things(self) -> list[tuple[str, Thing]]:
         return [(k, r) for k, r in sorted(self.rows["things"].items()) if isinstance(r, Thing)]
+
+    def sheets(self) -> list[tuple[str, Sheet]]:
+        """Key and sheet, in their order."""
+        return sheets_of(self.rows["sheets"])
+
+    @property
+    def symmetry(self) -> Symmetry:
+        found = self.rows["symmetry"].get("world")
+        return found if isinstance(found, Symmetry) else Symmetry()
+
+    @property
+    def limits(self) -> Limits:
+        found = self.rows["limits"].get("world")
+        return found if isinstance(found, Limits) else Limits()
+
+    def picture(self, key: str) -> FloatArray:
+        """A grey image of 0 to 1: one of our own, or the user's. Raises NotFound."""
+        if key in TIPS:
+            return tip(key)
+        blob = self._store.picture(self.id, key)
+        if blob is None:
+            known = ", ".join([*TIPS, *(p.key for p in self._store.pictures(self.id))])
+            raise NotFound(f"there is no picture {key!r}; there is {known}")
+        return decode_tile(blob)
 
     @property
     def can_undo(self) -> bool:
@@ -181,17 +257,19 @@ class OpenWorld:
             self._tell(Gone())
 
     def _check_open(self) -> None:
+        if self.closed and self.revision < self._store.world(self.id).revision:
+            raise Conflict(f"r{self.revision} is of the past: it can only be looked at")
         if self.closed:
             raise NotFound(f"world {self.id!r} was deleted")
 
     # Strokes
 
     def begin_stroke(self, tract_id: str, start: StrokeStart) -> StrokeRun:
-        """Begin a stroke; nothing changes yet. Raises for a cover, mix or tract that is not there."""
+        """Begin a stroke; nothing changes yet. Raises for a tract, cover, sheet, plot or picture that is not there."""
         with self.lock:
             self._check_open()
-            layers = mask_layers(start, [k for k, _ in self.covers()], [k for k, _ in self.mixes()])
-            return StrokeRun(tract_id, self.tract(tract_id).cache, start, layers, self._holds)
+            tract = self.tract(tract_id)
+            return StrokeRun(tract_id, tract.cache, manner_of(self, tract.grid, start), self._holds)
 
     def extend_stroke(self, run: StrokeRun, samples: Sequence[Sample]) -> Window:
         """Draw more of a stroke. While an earlier stroke is in the way, the samples are only kept."""
@@ -274,28 +352,34 @@ class OpenWorld:
 
     def _commit_stroke(self, run: StrokeRun) -> Outcome:
         tract = self.tract(run.tract_id)
-        area = tract.grid.spacing**2
-        changes, window, cut, fill = [], NOWHERE, 0.0, 0.0
-        for place, part in run.dirty.items():
-            whole = tract.grid.tile_window(place[1], place[2])
-            here = part.shifted(-whole.row0, -whole.col0)
-            was, tile = run.before[place], tract.cache.tile(place)
-            diff = difference(was, tile, here)
-            if diff is None:
-                continue
-            window = window.join(part)
-            changes.append(TileChange(TileAt(run.tract_id, *place), here.row0, here.col0, diff, packed(tile)))
-            if place[0] == HEIGHT:
-                box = here.inside(Window(0, 0, *tile.shape))
-                rise = tile[box].astype(np.float64) - was[box]
-                fill += float(rise[rise > 0].sum()) * area
-                cut -= float(rise[rise < 0].sum()) * area
-        if not changes:
-            run.roll_back()
-            return Outcome(self.revision, NOWHERE)
-        path = [(s.x, s.y, s.seconds) for s in run.samples]
-        command = Stroke(**run.start.model_dump(), path=path or [(0, 0, 0)])
-        number = self._write("edit", None, stroke_words(run.start, cut, fill), command, changes, ())
+        draft = Draft(self.caches, {})
+        try:
+            check_open(self.sheets(), run.start.sheet)
+            for place in run.dirty if run.start.on_ground else ():
+                settle(draft, run.tract_id, tract.cache, place[1:], run.before[place], self.sheets(), run.start.sheet)
+            changes, window, cut, fill = [], NOWHERE, 0.0, 0.0
+            for place, part in run.dirty.items():
+                whole = tract.grid.tile_window(place[1], place[2])
+                here = part.shifted(-whole.row0, -whole.col0)
+                was, tile = run.before[place], tract.cache.tile(place)
+                if difference(was, tile, here) is None:
+                    continue
+                change, moved, tile_cut, tile_fill = change_of(
+                    run.tract_id, place, was, tile, here, tract.grid.spacing, whole
+                )
+                changes.append(change)
+                window, cut, fill = window.join(moved), cut + tile_cut, fill + tile_fill
+            if not changes:
+                run.roll_back()
+                return Outcome(self.revision, NOWHERE)
+            changes += [change for change, *_ in draft.changes()]
+            path = [astuple(s) for s in run.samples]
+            command = Stroke(**run.start.model_dump(), path=path or [(0, 0, 0, 1)])
+            number = self._write("edit", None, stroke_words(run, cut, fill), command, changes, ())
+        except BaseException:
+            draft.put_back()
+            raise
+        draft.let_go()
         ground = {(run.tract_id, p): v for p, v in run.before.items() if p[0] == HEIGHT and p in run.dirty}
         if ground:
             self._last_ground = ground
@@ -316,24 +400,79 @@ class OpenWorld:
     # Other edits
 
     def edit(self, command: Edit) -> Outcome:
-        """Change rows: names, water, light, covers, mixes, pieces and starts."""
+        """Change rows: names, water, light, covers, mixes, pieces, starts, plots, levels, symmetry, limits."""
         with self.lock:
             self._check_open()
             words, moves = plan_edit(command, self, self.first_tract.grid)
-            changes = [
-                EntryChange(
-                    collection,
-                    key,
-                    old.model_dump_json() if (old := self.rows[collection].get(key)) is not None else None,
-                    row.model_dump_json() if row is not None else None,
-                )
-                for (collection, key), row in moves.items()
-                if self.rows[collection].get(key) != row
-            ]
+            changes = self._row_changes(moves)
             if not changes:
                 return Outcome(self.revision, NOWHERE)
             number = self._write("edit", None, words, command, (), changes)
             return Outcome(number, NOWHERE)
+
+    def change_ground(self, command: GroundEdit, work: Callable[[Draft], tuple[str, Moves]]) -> Outcome:
+        """Do `work` on tiles and write it as one revision. Waits for strokes that are in its way.
+
+        `work` gives the words and the rows that change; when it or the writing fails,
+        everything is as it was. Raises Conflict when a stroke is in the way for too long.
+        """
+        with self._freed:
+            self._check_open()
+            until = time.monotonic() + PATIENCE_S
+            while True:
+                draft = Draft(self.caches, self._holds)
+                try:
+                    words, moves = work(draft)
+                    outcome = self._write_draft(draft, command, words, moves)
+                except Held:
+                    draft.put_back()
+                    if not self._freed.wait(until - time.monotonic()):
+                        raise Conflict("a stroke is being drawn where this would work; nothing was changed") from None
+                except BaseException:
+                    draft.put_back()
+                    raise
+                else:
+                    draft.let_go()
+                    return outcome
+
+    def _write_draft(self, draft: Draft, command: GroundEdit, words: str, moves: Moves) -> Outcome:
+        changes: list[TileChange] = []
+        moved: dict[tuple[str, str], Window] = {}
+        cut = fill = 0.0
+        for change, window, tile_cut, tile_fill in draft.changes():
+            changes.append(change)
+            cut, fill = cut + tile_cut, fill + tile_fill
+            at = change.at.tract_id, change.at.layer.split(":")[0]
+            moved[at] = moved.get(at, NOWHERE).join(window)
+        rows = self._row_changes(moves)
+        if not changes and not rows:
+            return Outcome(self.revision, NOWHERE)
+        volumes = volume_words(cut, fill)
+        number = self._write("edit", None, words + (f": {volumes}" if volumes else ""), command, changes, rows)
+        if any(layer == HEIGHT for _, layer in moved):
+            self._last_ground = draft.ground_before()
+        seen = NOWHERE
+        for (tract_id, layer), window in moved.items():
+            if layer not in HIDDEN_LAYERS:
+                seen = seen.join(window)
+                self._tell(Moved(tract_id, layer, window))
+        return Outcome(number, seen, cut, fill)
+
+    def _row_changes(self, moves: Moves) -> list[EntryChange]:
+        return [
+            EntryChange(
+                collection,
+                key,
+                old.model_dump_json() if (old := self.rows[collection].get(key)) is not None else None,
+                row.model_dump_json() if row is not None else None,
+            )
+            for (collection, key), row in moves.items()
+            if self.rows[collection].get(key) != row
+        ]
+
+    def forget_steps(self) -> None:
+        """The logbook was folded: ask it anew what can be undone."""
+        self._order = UndoOrder(self._store.steps(self.id))
 
     def undo(self) -> Outcome:
         """Take the newest edit back that still stands. Raises Conflict when there is none."""
@@ -400,6 +539,8 @@ class OpenWorld:
         self._last_ground = {}
         joined = NOWHERE
         for (tract_id, layer), window in windows.items():
+            if layer in HIDDEN_LAYERS:
+                continue
             joined = joined.join(window)
             self._tell(Moved(tract_id, layer, window))
         return Outcome(number, joined)
@@ -445,11 +586,3 @@ class OpenWorld:
                 self.rows[collection][key] = row
         self._tell(Revised(number, words, tuple(sorted({c for c, _ in rows}))))
         return number
-
-
-def stroke_words(start: StrokeStart, cut_m3: float, fill_m3: float) -> str:
-    """What a stroke did, for the logbook."""
-    label = start.tool.replace("_", " ").capitalize()
-    what = f" {start.cover or start.mix}" if start.cover or start.mix else ""
-    volumes = [f"{name} {value:,.0f} m³" for name, value in (("cut", cut_m3), ("fill", fill_m3)) if value >= 0.5]
-    return f"{label}{what}, radius {start.radius_m:g} m" + (f": {', '.join(volumes)}" if volumes else "")

@@ -15,6 +15,7 @@ from __future__ import annotations
 
 import math
 from concurrent.futures import ThreadPoolExecutor
+from typing import Any
 
 import numpy as np
 
@@ -94,7 +95,7 @@ def frost_rows(
 
 
 @kernel
-def _most(drop: np.float32, allowed: np.float32) -> np.float32:
+def _most(drop: Any, allowed: Any) -> Any:
     """The part of a drop that may stay."""
     kept = drop if drop < allowed else allowed
     return kept if kept > -allowed else -allowed
@@ -120,9 +121,7 @@ def _inner(
 
 
 @kernel
-def _one(
-    now: FloatArray, weights: FloatArray, r: int, c: int, near: np.float32, far: np.float32, k: np.float32
-) -> np.float32:
+def _one(now: FloatArray, weights: FloatArray, r: int, c: int, near: np.float32, far: np.float32, k: np.float32) -> Any:
     """A post at the border, or under weights."""
     rows, cols = now.shape
     weighted = weights.shape[0] > 0

@@ -8,6 +8,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from fernfield.core.grid import FloatArray
 from fernfield.core.ground.brush import Touch, span, squares, weights_in_row
 from fernfield.core.kernels import kernel
 
@@ -32,3 +33,9 @@ def _shift(mask: NDArray[np.uint16], row: float, col: float, radius: float, soft
 def add_in_place(mask: NDArray[np.uint16], touch: Touch) -> None:
     """Add ``amount`` (a share of full, may be negative) times the weight to `mask` (modified), within 0 to full."""
     _shift(mask, float(touch.row), float(touch.col), float(touch.radius), float(touch.softness), float(touch.amount))
+
+
+def press_mask(mask: NDArray[np.uint16], weights: FloatArray, amount: float) -> None:
+    """`add_in_place` with a brush of any form: `weights` of the mask's shape, 0 to 1."""
+    value = mask + weights * np.float32(amount * 65535.0)
+    mask[...] = np.clip(value + np.float32(0.5), 0, 65535).astype(np.uint16)

@@ -31,20 +31,22 @@ MOST_DABS_A_STEP = 4096
 
 @dataclass(frozen=True, slots=True)
 class Sample:
-    """Where the pointer was: easting and northing [m] at a time [s]."""
+    """Where the pointer was: easting and northing [m] at a time [s], and how hard a pen was pressed, 0 to 1."""
 
     x: float
     y: float
     seconds: float
+    pressure: float = 1.0
 
 
 @dataclass(frozen=True, slots=True)
 class Dab:
-    """The brush held at (x, y) [m] for `seconds` [s]."""
+    """The brush held at (x, y) [m] for `seconds` [s]; `pressure` is a part of its strength."""
 
     x: float
     y: float
     seconds: float
+    pressure: float = 1.0
 
 
 class Pace:
@@ -84,7 +86,7 @@ class Pace:
             return []
         first, last = self._samples[0], self._samples[-1]
         if last.seconds - first.seconds < TAP_S:
-            self._samples.append(Sample(last.x, last.y, first.seconds + TAP_S))
+            self._samples.append(Sample(last.x, last.y, first.seconds + TAP_S, last.pressure))
         return self._dabs_until(self._samples[-1].seconds, whole_steps=False)
 
     @property
@@ -111,8 +113,18 @@ class Pace:
         parts = min(MOST_DABS_A_STEP, max(1, math.ceil(math.hypot(x1 - x0, y1 - y0) / self._gap)))
         seconds = (until - begin) / parts
         for part in range(parts):
-            x, y = self._at(begin + (part + 0.5) * seconds)
-            dabs.append(Dab(x, y, seconds))
+            middle = begin + (part + 0.5) * seconds
+            x, y = self._at(middle)
+            dabs.append(Dab(x, y, seconds, self._pressure(middle)))
+
+    def _pressure(self, seconds: float) -> float:
+        """Straight between samples; `_at` has found the piece."""
+        samples = self._samples
+        if len(samples) == 1:
+            return samples[0].pressure
+        a, b = samples[self._piece], samples[self._piece + 1]
+        t = min(max((seconds - a.seconds) / (b.seconds - a.seconds), 0.0), 1.0)
+        return a.pressure + (b.pressure - a.pressure) * t
 
     def _at(self, seconds: float) -> tuple[float, float]:
         samples = self._samples
