@@ -9,7 +9,8 @@ from fernfield.core.ground.pace import Sample
 from fernfield.work.commands import SetLight, SetWater, StrokeStart
 from fernfield.work.entries import Light, Water
 from fernfield.work.layers import HEIGHT
-from fernfield.work.scene import Show, levels, plan_pixels, section, shadow_window, spot
+from fernfield.work.scene import Show, levels, plan_pixels, shadow_window, spot
+from fernfield.work.sections import section
 from fernfield.work.world import OpenWorld
 from tests.conftest import draw, ground
 

@@ -15,7 +15,8 @@ from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.work.commands import PutRow, PutThing, SetLimits, SetSymmetry, Stroke, StrokeStart
 from fernfield.work.entries import Limits, Plot, Symmetry, Thing
 from fernfield.work.layers import OPENING
-from fernfield.work.scene import elevation_at, section
+from fernfield.work.scene import elevation_at
+from fernfield.work.sections import section
 from fernfield.work.studio import Studio, WorldSpec
 from fernfield.work.world import OpenWorld, Outcome
 from tests.conftest import draw, ground

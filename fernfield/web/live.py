@@ -41,7 +41,8 @@ from fernfield.web.pictures import level_window
 from fernfield.web.problems import field_errors
 from fernfield.work.events import Event, Gone, Moved, Revised
 from fernfield.work.layers import HEIGHT
-from fernfield.work.scene import Show, plan_pixels, section, shadow_window, spot
+from fernfield.work.scene import Show, plan_pixels, shadow_window, spot
+from fernfield.work.sections import section
 from fernfield.work.strokes import StrokeRun
 from fernfield.work.walks import Walk
 from fernfield.work.world import OpenWorld, Tract
@@ -52,6 +53,9 @@ router = APIRouter()
 MOST_PATCH_PIXELS = 2_400 * 1_600
 MOST_PATCH_POSTS = 600 * 600
 WALK_FRAME_TICKS = 2
+TELL_EVERY_S = 0.2
+"""Cut and fill of a stroke under way are told so often."""
+
 PATCHES_UNDER_WAY = 1
 PATCH_PATIENCE_S = 1.0
 """A page that does not say that it has drawn gets the next patch after this long."""
@@ -80,6 +84,7 @@ class Connection:
         self._free = asyncio.Event()
         self._run: StrokeRun | None = None
         self._stroke_at = 0.0
+        self._told_at = 0.0
         self._question: AskSpot | None = None
         self._asked = asyncio.Event()
         self._walk: Walk | None = None
@@ -200,7 +205,7 @@ class Connection:
             seen = Window(view.row0, view.col0, view.row1, view.col1).meet(level_window(self._tract, view.level))
             pixels = pixels.meet(seen)
             if not pixels.empty and pixels.rows * pixels.cols <= MOST_PATCH_PIXELS:
-                show = Show(view.contour_m, view.water, view.growth, view.shadows)
+                show = Show(view.contour_m, view.water, view.growth, view.shadows, view.overlays, view.keep_to)
                 picture = plan_pixels(self._world, self._tract, view.level, pixels, show).tobytes()
                 head |= {"level": view.level, "pixels": pixels.as_list()}
         if picture:
@@ -268,6 +273,9 @@ class Connection:
             # What was drawn before the bad sample stays; the stroke ends there.
             await self._end_stroke(keep=True)
             raise
+        if self._run.on_ground and self._stroke_at - self._told_at > TELL_EVERY_S:
+            self._told_at = self._stroke_at
+            self._say("progress", **await to_thread.run_sync(self._world.stroke_progress, self._run))
 
     async def _end_stroke(self, *, keep: bool) -> None:
         run, self._run = self._run, None

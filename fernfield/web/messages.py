@@ -6,13 +6,14 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from fernfield.work.commands import PathPoint, StrokeStart
+from fernfield.work.commands import KeepTo, PathPoint, StrokeStart
 
 
 class Message(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
 
+OverlayName = Annotated[str, Field(max_length=40)]
 Metres = Annotated[float, Field(ge=-1e6, le=1e6)]
 Pixel = Annotated[int, Field(ge=-100_000, le=200_000)]
 
@@ -30,6 +31,8 @@ class View(Message):
     water: bool = True
     growth: bool = True
     shadows: bool = True
+    overlays: Annotated[tuple[OverlayName, ...], Field(max_length=8)] = ()
+    keep_to: KeepTo | None = None
     heights: bool = False
 
 

@@ -10,8 +10,11 @@ import numpy as np
 from PIL import Image
 
 from fernfield.core.errors import InvalidInput
-from fernfield.core.grid import TILE, ByteArray, Window
+from fernfield.core.grid import NOWHERE, TILE, ByteArray, Window
+from fernfield.formats.tileblob import shape_of
+from fernfield.store.logbook import LogbookStore
 from fernfield.work.scene import COARSEST_LEVEL, FINEST_LEVEL, Show, plan_pixels
+from fernfield.work.studio import Studio
 from fernfield.work.world import OpenWorld, Tract
 
 
@@ -64,3 +67,32 @@ def png_of(rgb: ByteArray) -> bytes:
     out = io.BytesIO()
     Image.fromarray(rgb).save(out, "PNG", compress_level=1)
     return out.getvalue()
+
+
+MARK = (162, 67, 31)
+
+
+def where_png(studio: Studio, world: OpenWorld, number: int, width: int) -> bytes:
+    """A small plan of the first tract with the posts that a revision changed framed and tinted. Raises NotFound."""
+    studio.store.revision(world.id, number)
+    tract = world.first_tract
+    grid = tract.grid
+    picture = plan_rgb(world, tract, width, (0.0, 0.0, grid.width, grid.depth), Show(0.0, True, False, False))
+    picture = np.ascontiguousarray(picture)
+    scale = width / max(grid.cols - 1, 1)
+    window = NOWHERE
+    faint = (picture * 0.55 + np.array((239, 235, 223)) * 0.45).astype(np.uint8)
+    for at, (row0, col0, blob) in LogbookStore(studio.store.engine).where(world.id, number):
+        if at.tract_id != tract.row.id:
+            continue
+        rows, cols = shape_of(blob)
+        whole = grid.tile_window(at.tile_row, at.tile_col)
+        part = Window(row0, col0, row0 + rows, col0 + cols).shifted(whole.row0, whole.col0)
+        window = window.join(part)
+    if not window.empty:
+        top, left = math.floor(window.row0 * scale), math.floor(window.col0 * scale)
+        bottom, right = math.ceil(window.row1 * scale) + 1, math.ceil(window.col1 * scale) + 1
+        faint[top:bottom, left:right] = picture[top:bottom, left:right]
+        corner = (min(max(right, left + 3), picture.shape[1] - 1), min(max(bottom, top + 3), picture.shape[0] - 1))
+        cv2.rectangle(faint, (left, top), corner, MARK, 1)
+    return png_of(faint)

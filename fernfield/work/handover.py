@@ -14,6 +14,7 @@ from tempfile import TemporaryFile
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from fernfield import __version__
 from fernfield.core.cover.shares import shares_as_bytes
@@ -21,9 +22,9 @@ from fernfield.core.grid import TILE, FloatArray, Window
 from fernfield.core.sites.kit import KIT
 from fernfield.formats.asc import asc_lines
 from fernfield.formats.png16 import heights_png_parts
-from fernfield.formats.pngbands import PngBands
+from fernfield.formats.pngbands import PngBands, png_parts
 from fernfield.formats.tables import GROWTH_COLUMNS, growth_rows, sites_geojson
-from fernfield.work.layers import HEIGHT
+from fernfield.work.layers import HEIGHT, OPENING
 from fernfield.work.scene import cover_shares, elevation_at, standing_plants
 from fernfield.work.world import OpenWorld, Tract
 
@@ -126,6 +127,7 @@ def _put_tract(package: _Package, world: OpenWorld, tract: Tract, step: Step) ->
     rows, cols = tract.grid.rows, tract.grid.cols
     package.put(heights_file, heights_png_parts(_ground(tract, step), rows, cols, lowest, highest))
     covers = _put_covers(package, world, tract, step)
+    openings = _put_openings(package, tract, step)
     step(0.7, f"Growth of {tract.row.name}")
     growth_file = f"growth/{stem}.csv"
     package.put(growth_file, _growth(world, tract, step))
@@ -145,6 +147,7 @@ def _put_tract(package: _Package, world: OpenWorld, tract: Tract, step: Step) ->
             "rule": "elevation = lowest_m + grey / 65535 * (highest_m - lowest_m)",
         },
         "covers": covers,
+        **openings,
         "growth": {"file": growth_file, "columns": list(GROWTH_COLUMNS)},
         "sites": {"file": sites_file},
     }
@@ -179,6 +182,21 @@ def _put_covers(package: _Package, world: OpenWorld, tract: Tract, step: Step) -
             package.put(name, iter(partial(files[number].read, 1 << 20), b""))
             listed.append({"key": key, "name": cover.name, "file": name})
     return listed
+
+
+def _put_openings(package: _Package, tract: Tract, step: Step) -> dict[str, Any]:
+    """Where the ground is open, as an 8-bit picture; nothing when it is whole."""
+    if tract.cache.blank(OPENING, tract.grid.window):
+        return {}
+    file = f"openings/{tract.row.id}.png"
+
+    def parts() -> Iterator[NDArray[np.uint8]]:
+        for window in bands(tract):
+            step(0.69, f"Openings of {tract.row.name}")
+            yield ((tract.cache.read(OPENING, window) >= 32_768) * np.uint8(255)).astype(np.uint8)
+
+    package.put(file, png_parts(parts(), tract.grid.rows, tract.grid.cols, np.uint8))
+    return {"openings": {"file": file, "rule": "255 is a hole"}}
 
 
 def _growth(world: OpenWorld, tract: Tract, step: Step) -> Iterator[bytes]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,11 +14,14 @@ from fernfield.core.cover.shares import OpacityArray, SlopeRule, compose_colours
 from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import ByteArray, FloatArray, Grid, Window, bilinear
+from fernfield.core.ground.keep import inside
 from fernfield.core.growth.scatter import HECTARE_M2, Habit, Plants, kind_seed, scatter
 from fernfield.core.light.relief import aspect_degrees, gradients, slope_degrees
 from fernfield.core.light.shadow import casters, reach_posts, shaded_by, sunlit
-from fernfield.work.entries import Kind, Mix
+from fernfield.work.commands import KeepTo
+from fernfield.work.entries import Kind, Mix, Plot
 from fernfield.work.layers import HEIGHT, TileCache
+from fernfield.work.overlaid import lay_over
 from fernfield.work.world import OpenWorld, Tract
 
 FINEST_LEVEL = -2
@@ -30,12 +34,14 @@ UNDER_WATER_M = 3.0
 
 @dataclass(frozen=True, slots=True)
 class Show:
-    """What the plan shows. `contour_m` is the interval, 0 for none. [m]"""
+    """What the plan shows. `contour_m` is the interval, 0 for none [m]; `overlays` by name; `keep_to` of the stroke."""
 
     contour_m: float = 2.0
     water: bool = True
     growth: bool = True
     shadows: bool = True
+    overlays: tuple[str, ...] = ()
+    keep_to: KeepTo | None = None
 
 
 def plan_pixels(world: OpenWorld, tract: Tract, level: int, part: Window, show: Show) -> ByteArray:
@@ -81,7 +87,7 @@ def plan_pixels(world: OpenWorld, tract: Tract, level: int, part: Window, show: 
         lit = _refined(lit, fine, halo, offset, part.shape, cv2.INTER_LINEAR)
         ground = np.stack([_refined(g, fine, halo, offset, part.shape, cv2.INTER_LINEAR) for g in ground])
     look = PlanLook(light.sun_bearing_deg, light.sun_height_deg, sea if show.water else None, show.contour_m)
-    return draw_plan(
+    picture = draw_plan(
         drawn,
         tract.grid.spacing * step / fine,
         ground[:, : part.rows, : part.cols],
@@ -90,6 +96,8 @@ def plan_pixels(world: OpenWorld, tract: Tract, level: int, part: Window, show: 
         stamps,
         (part.row0, part.col0),
     )
+    lay_over(world, tract, level, part, show, drawn, picture)
+    return picture
 
 
 def _refined(values: Any, fine: int, halo: int, offset: tuple[int, int], shape: tuple[int, int], how: int) -> Any:
@@ -309,6 +317,12 @@ def elevation_at(tract: Tract, x: float, y: float) -> float:
     return bilinear(tract.cache.read(HEIGHT, Window(r, c, r + 2, c + 2)), row - r, col - c)
 
 
+def holds_point(points: Sequence[tuple[float, float]], x: float, y: float) -> bool:
+    """Whether a polygon holds a point, by the even-odd rule."""
+    outline = np.array([(py - y, px - x) for px, py in points])
+    return bool(inside([outline], (1, 1), 0, 0, 0)[0, 0] > 0)
+
+
 def spot(world: OpenWorld, tract: Tract, x: float, y: float) -> dict[str, Any]:
     """Everything known about the point (x, y) [m]. Raises InvalidInput outside the tract."""
     grid = tract.grid
@@ -329,9 +343,15 @@ def spot(world: OpenWorld, tract: Tract, x: float, y: float) -> dict[str, Any]:
         )
     slope = float(slope_degrees(heights, grid.spacing)[at])
     aspect = float(aspect_degrees(heights, grid.spacing)[at])
+    plots = [
+        plot.name
+        for _, plot in sorted(world.rows["plots"].items())
+        if isinstance(plot, Plot) and holds_point(plot.points, x, y)
+    ]
     return {
         "x": x,
         "y": y,
+        "plots": plots,
         "elevation_m": z,
         "over_sea_m": z - world.sea_level_m,
         "slope_deg": slope,
@@ -340,27 +360,6 @@ def spot(world: OpenWorld, tract: Tract, x: float, y: float) -> dict[str, Any]:
         "water_depth_m": max(0.0, world.sea_level_m - z),
         "covers": {cover.name: float(share) for (_, cover), share in zip(world.covers(), shares, strict=True)},
         "growth_within_10_m": near,
-    }
-
-
-def section(world: OpenWorld, tract: Tract, y: float, x0: float, x1: float, most: int = 400) -> dict[str, Any]:
-    """The ground from west to east through the northing `y`, and as it was before the last edit. [m]"""
-    grid = tract.grid
-    row = min(max(round(grid.row_of(y)), 0), grid.rows - 1)
-    first = min(max(math.floor(grid.col_of(x0)), 0), grid.cols - 2)
-    last = min(max(math.ceil(grid.col_of(x1)) + 1, first + 2), grid.cols)
-    step = max(1, (last - first) // most)
-    window = Window(row, first, row + 1, last)
-    with world.lock:
-        ground = tract.cache.read(HEIGHT, window)[0, ::step]
-        before = world.ground_before(tract.row.id, window)[0, ::step]
-    return {
-        "y": grid.y_of(row),
-        "x0": grid.x_of(first),
-        "step_m": grid.spacing * step,
-        "ground": [round(float(v), 3) for v in ground],
-        "before": None if np.array_equal(ground, before) else [round(float(v), 3) for v in before],
-        "sea_level_m": world.sea_level_m,
     }
 
 

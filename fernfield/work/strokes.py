@@ -142,6 +142,10 @@ class StrokeRun:
         self._counted: set[Place] = set()
 
     @property
+    def on_ground(self) -> bool:
+        return self.tool is not None
+
+    @property
     def layer_moved(self) -> str:
         """ "height", "cover", "growth" or "opening": what a listener needs to draw again."""
         return HEIGHT if self.tool is not None else self.manner.mask_layers[0].split(":")[0]

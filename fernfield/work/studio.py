@@ -16,15 +16,15 @@ import numpy as np
 from pydantic import Field
 
 from fernfield.core.checks import run_checks
-from fernfield.core.checks.finding import Finding, Standing
+from fernfield.core.checks.finding import Finding
 from fernfield.core.errors import Conflict, NotFound
 from fernfield.core.grid import FloatArray, Grid
-from fernfield.core.light.relief import slope_degrees
 from fernfield.formats.elevation import Wanted, read_elevation
 from fernfield.store.database import answers, open_database
 from fernfield.store.logbook import LogbookStore
 from fernfield.store.worlds import NewWorld, Tile, TileAt, TractRow, WorldStore
 from fernfield.work.areas import reset, window_of
+from fernfield.work.checking import survey
 from fernfield.work.commands import Command, Reset, Weather
 from fernfield.work.entries import Elevation, Name, Row, default_rows
 from fernfield.work.events import Event, Revised
@@ -32,7 +32,6 @@ from fernfield.work.handover import write_package
 from fernfield.work.history import joined
 from fernfield.work.jobs import Job, Jobs
 from fernfield.work.layers import HEIGHT, packed
-from fernfield.work.scene import elevation_at
 from fernfield.work.sheeting import check_open
 from fernfield.work.weathering import weather
 from fernfield.work.world import OpenWorld, Outcome, Tract
@@ -300,25 +299,7 @@ class Studio:
     def check(self, world_id: str) -> list[Finding]:
         """What the checks find in a world, and whether its package is older than it."""
         world = self.world(world_id)
-        tract = world.first_tract
-        standing = []
-        with world.lock:
-            for _key, thing in world.things():
-                around = tract.grid.around(thing.x, thing.y, 2 * tract.grid.spacing)
-                slope = slope_degrees(tract.cache.read(HEIGHT, around), tract.grid.spacing)
-                ground = elevation_at(tract, thing.x, thing.y)
-                standing.append(
-                    Standing(
-                        thing.name,
-                        thing.sort,
-                        thing.x,
-                        thing.y,
-                        max(0.0, world.sea_level_m - ground - thing.over_m),
-                        float(slope[slope.shape[0] // 2, slope.shape[1] // 2]),
-                        thing.default,
-                    )
-                )
-        found = run_checks(standing)
+        found = run_checks(survey(world))
         package = self.store.package(world_id)
         if package is not None and package[0] < world.revision:
             words = f"The package was made from r{package[0]}; the world is at r{world.revision}."

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from fernfield.core.errors import InvalidInput, NotFound
 from fernfield.core.grid import FloatArray, Window, bilinear
 from fernfield.core.sites.kit import KIT
 from fernfield.core.travel.walker import Intent, Obstacle, Walker, tick
-from fernfield.work.layers import HEIGHT
+from fernfield.work.checking import HOLE
+from fernfield.work.layers import HEIGHT, OPENING
 from fernfield.work.scene import elevation_at, standing_plants
 from fernfield.work.world import OpenWorld, Tract
 
@@ -105,6 +106,7 @@ class Walk:
                 found.append(
                     Obstacle(kind.name.lower(), float(px), float(py), kind.blocks_m * float(size), float(pz) - 1, top)
                 )
+        found.extend(self._openings())
         for _key, thing in self._world.things():
             piece = KIT.get(thing.kit or "")
             if piece is None or math.hypot(thing.x - x, thing.y - y) > REACH_M + piece.width + piece.depth:
@@ -124,6 +126,17 @@ class Walk:
                 )
             )
         return found
+
+    def _openings(self) -> Iterator[Obstacle]:
+        """Open posts near the walker: nobody walks over a hole."""
+        grid = self._tract.grid
+        if self._tract.cache.blank(OPENING, self._window):
+            return
+        holes = self._tract.cache.read(OPENING, self._window) >= HOLE
+        for row, col in zip(*holes.nonzero(), strict=True):
+            ground = float(self._heights[row, col])
+            px, py = grid.x_of(self._window.col0 + int(col)), grid.y_of(self._window.row0 + int(row))
+            yield Obstacle("an opening", px, py, grid.spacing * 0.6, ground - 2, ground + 2)
 
     # The surface that the walker asks (core.travel.walker.Surface)
 

@@ -285,6 +285,11 @@ class OpenWorld:
                 return self._draw(run, run.replay, run.replay)
             return self._draw(run, lambda: run.add(samples), run.replay)
 
+    def stroke_progress(self, run: StrokeRun) -> dict[str, float]:
+        """What a stroke under way has done: cut and fill, and what a grade measures."""
+        with self.lock:
+            return run.progress()
+
     def _draw(self, run: StrokeRun, action: Callable[[], Window], again: Callable[[], Window]) -> Window:
         """Do `action`; when later strokes are in the way take them back and do `again`."""
         while True:

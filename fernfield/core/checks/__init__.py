@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
-from fernfield.core.checks.finding import Finding, Standing
+from fernfield.core.checks.finding import Finding, Survey
+from fernfield.core.checks.ground import bare_openings, lopsided
 from fernfield.core.checks.starts import default_start, drowned_starts, steep_starts
 
-CHECKS = (default_start, drowned_starts, steep_starts)
+CHECKS = (default_start, drowned_starts, steep_starts, bare_openings, lopsided)
 
 
-def run_checks(things: Sequence[Standing]) -> list[Finding]:
+def run_checks(survey: Survey) -> list[Finding]:
     """Every finding of every check, grave ones first."""
-    found = [finding for check in CHECKS for finding in check(things)]
+    found = [finding for check in CHECKS for finding in check(survey)]
     return sorted(found, key=lambda finding: not finding.grave)

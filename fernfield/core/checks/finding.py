@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 
@@ -28,3 +29,31 @@ class Standing:
     depth: float
     slope_deg: float
     default: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Hole:
+    """An opening in the ground: its middle [m], its area [m²], and whether a piece stands over it."""
+
+    x: float
+    y: float
+    area: float
+    covered: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Lopsided:
+    """Where a world differs most from the symmetry that it is set to, and by how much. [m]"""
+
+    x: float
+    y: float
+    largest: float
+
+
+@dataclass(frozen=True, slots=True)
+class Survey:
+    """What the checks look at."""
+
+    things: Sequence[Standing] = ()
+    holes: Sequence[Hole] = ()
+    lopsided: Lopsided | None = None

@@ -1,5 +1,16 @@
 """The API: one router for each sort of thing, all in this list."""
 
-from fernfield.web.api import jobs, sites, tracts, worlds
+from fernfield.web.api import ground, jobs, logbook, pictures, rows, sheets, sites, tracts, worlds
 
-ROUTERS = (worlds.router, tracts.router, sites.router, jobs.router)
+ROUTERS = (
+    worlds.router,
+    logbook.router,
+    sheets.router,
+    pictures.router,
+    tracts.router,
+    ground.router,
+    ground.tools,
+    sites.router,
+    jobs.router,
+    rows.router,
+)

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import os
+import secrets
+from pathlib import Path as FilePath
 from typing import Annotated, Any
 
-from fastapi import Depends, Path, Request
+from fastapi import Depends, Path, Request, UploadFile
 
+from fernfield.work.entries import BOOKS
 from fernfield.work.studio import Studio
 from fernfield.work.world import OpenWorld, Outcome, Tract
 
@@ -56,7 +60,22 @@ def world_json(world: OpenWorld, studio: Studio) -> dict[str, Any]:
         ],
         "covers": [{"key": key, **cover.model_dump()} for key, cover in world.covers()],
         "mixes": [{"key": key, **mix.model_dump()} for key, mix in world.mixes()],
+        "sheets": [{"key": key, **sheet.model_dump()} for key, sheet in world.sheets()],
+        "symmetry": world.symmetry.model_dump(),
+        "limits": world.limits.model_dump(),
+        **{book: [{"key": key, **row.model_dump()} for key, row in sorted(world.rows[book].items())] for book in BOOKS},
     }
+
+
+def kept_upload(studio: Studio, file: UploadFile) -> FilePath:
+    """An upload, on the disk."""
+    path = studio.data / "incoming" / secrets.token_hex(8)
+    with path.open("wb") as out:
+        while chunk := file.file.read(1 << 20):
+            out.write(chunk)
+        out.flush()
+        os.fsync(out.fileno())
+    return path
 
 
 def outcome_json(outcome: Outcome) -> dict[str, Any]:

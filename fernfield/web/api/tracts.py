@@ -8,14 +8,17 @@ import numpy as np
 from fastapi import APIRouter, Depends, Query, Response
 from fastapi.responses import StreamingResponse
 
+from fernfield.core.drawing.overlays import OVERLAYS
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import Window
-from fernfield.web.api.parts import TheTract, outcome_json
+from fernfield.web.api.parts import TheStudio, TheTract, outcome_json
 from fernfield.web.pictures import plan_rgb, png_of, tile_webp
-from fernfield.work.commands import Stroke
+from fernfield.work.commands import KeepTo, Stroke
 from fernfield.work.handover import asc_of
 from fernfield.work.layers import HEIGHT
-from fernfield.work.scene import Show, levels, section, spot, standing_plants
+from fernfield.work.scene import Show, levels, spot, standing_plants
+from fernfield.work.sections import section
+from fernfield.work.world import OpenWorld, Tract
 
 router = APIRouter(prefix="/api/tracts/{tract}", tags=["tracts"])
 
@@ -30,8 +33,14 @@ def _show(
     water: bool = True,
     growth: bool = True,
     shadows: bool = True,
+    overlays: Annotated[str, Query(max_length=200, description="names with commas between")] = "",
+    keep_to: Annotated[str, Query(max_length=4000, description="what a stroke keeps to, as JSON")] = "",
 ) -> Show:
-    return Show(contour_m, water, growth, shadows)
+    names = tuple(name for name in overlays.split(",") if name)
+    for name in names:
+        if name not in OVERLAYS:
+            raise InvalidInput(f"overlays must be among {', '.join(OVERLAYS)}, not {name!r}", "overlays")
+    return Show(contour_m, water, growth, shadows, names, KeepTo.model_validate_json(keep_to) if keep_to else None)
 
 
 Shown = Annotated[Show, Depends(_show)]
@@ -58,6 +67,16 @@ def _window(
 TheWindow = Annotated[Window, Depends(_window)]
 
 
+def _past(
+    tract: TheTract, studio: TheStudio, at: Annotated[int | None, Query(ge=0, description="a revision")] = None
+) -> tuple[OpenWorld, Tract]:
+    """The tract as it is, or with `at` as it was after that revision."""
+    return tract if at is None else studio.past_tract(tract[1].row.id, at)
+
+
+AnyTime = Annotated[tuple[OpenWorld, Tract], Depends(_past)]
+
+
 @router.post("/strokes")
 def stroke(stroke: Stroke, tract: TheTract) -> dict[str, Any]:
     world, at = tract
@@ -65,7 +84,7 @@ def stroke(stroke: Stroke, tract: TheTract) -> dict[str, Any]:
 
 
 @router.get("/heights", response_class=Response)
-def heights(tract: TheTract, window: TheWindow, step: Annotated[int, Query(ge=1, le=1024)] = 1) -> Response:
+def heights(tract: AnyTime, window: TheWindow, step: Annotated[int, Query(ge=1, le=1024)] = 1) -> Response:
     posts = -(-window.rows // step) * -(-window.cols // step)
     if posts > MOST_POSTS:
         raise InvalidInput(f"at most {MOST_POSTS} posts can be asked for at once, not {posts}", "step")
@@ -80,24 +99,24 @@ def heights(tract: TheTract, window: TheWindow, step: Annotated[int, Query(ge=1,
 
 
 @router.get("/heights.asc", response_class=StreamingResponse)
-def heights_asc(tract: TheTract) -> StreamingResponse:
+def heights_asc(tract: AnyTime) -> StreamingResponse:
     world, at = tract
     headers = {"content-disposition": f'attachment; filename="{at.row.id}.asc"'}
     return StreamingResponse(asc_of(world, at), media_type="text/plain; charset=us-ascii", headers=headers)
 
 
 @router.get("/spot")
-def spot_at(tract: TheTract, x: Metres, y: Metres) -> dict[str, Any]:
+def spot_at(tract: AnyTime, x: Metres, y: Metres) -> dict[str, Any]:
     return spot(*tract, x, y)
 
 
 @router.get("/section")
-def section_at(tract: TheTract, y: Metres, x0: Metres = 0.0, x1: Metres = 1e6) -> dict[str, Any]:
+def section_at(tract: AnyTime, y: Metres, x0: Metres = 0.0, x1: Metres = 1e6) -> dict[str, Any]:
     return section(*tract, y, x0, x1)
 
 
 @router.get("/levels")
-def levels_in(tract: TheTract, window: TheWindow) -> dict[str, Any]:
+def levels_in(tract: AnyTime, window: TheWindow) -> dict[str, Any]:
     return levels(*tract, window)
 
 
@@ -124,7 +143,7 @@ def growth(tract: TheTract, window: TheWindow) -> Response:
 
 @router.get("/plan.png", response_class=Response)
 def plan_png(
-    tract: TheTract,
+    tract: AnyTime,
     show: Shown,
     width: Annotated[int, Query(ge=16, le=4096)] = 800,
     x0: Metres = 0.0,
@@ -138,5 +157,5 @@ def plan_png(
 
 
 @router.get("/plan/{level}/{row}/{col}.webp", response_class=Response)
-def plan_tile(tract: TheTract, level: int, row: int, col: int, show: Shown) -> Response:
+def plan_tile(tract: AnyTime, level: int, row: int, col: int, show: Shown) -> Response:
     return Response(tile_webp(*tract, level, row, col, show), media_type="image/webp")

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import os
-import secrets
 from typing import Annotated, Any
 
 from fastapi import APIRouter, File, Form, Query, Response, UploadFile
 from fastapi.responses import FileResponse
 
 from fernfield.formats.elevation import Wanted
-from fernfield.web.api.parts import TheStudio, TheWorld, outcome_json, world_json
+from fernfield.web.api.parts import TheStudio, TheWorld, kept_upload, outcome_json, world_json
 from fernfield.work.commands import Command, PutCover, PutMix, Rename, SetLight, SetWater, Single, Together
 from fernfield.work.entries import Bearing, Cover, Elevation, Key, Light, Mix, Name, Water
 from fernfield.work.jobs import Job
@@ -52,12 +50,7 @@ def create_world(spec: WorldSpec, studio: TheStudio, response: Response) -> dict
 
 def receive_import(studio: Studio, file: UploadFile, form: ImportForm) -> Job:
     """Keep an upload and start the job that makes a world of it."""
-    path = studio.data / "incoming" / secrets.token_hex(8)
-    with path.open("wb") as out:
-        while chunk := file.file.read(1 << 20):
-            out.write(chunk)
-        out.flush()
-        os.fsync(out.fileno())
+    path = kept_upload(studio, file)
     wanted = Wanted(form.spacing_m, form.lowest_m, form.highest_m)
     return studio.start_import(path, form.name, wanted, form.sea_level_m)
 
@@ -119,19 +112,6 @@ def undo(world: TheWorld) -> dict[str, Any]:
 @router.post("/{world}/redo")
 def redo(world: TheWorld) -> dict[str, Any]:
     return outcome_json(world.redo())
-
-
-@router.get("/{world}/revisions")
-def revisions(
-    world: TheWorld,
-    studio: TheStudio,
-    before: Annotated[int | None, Query(ge=1)] = None,
-    most: Annotated[int, Query(ge=1, le=1000)] = 200,
-) -> list[dict[str, Any]]:
-    return [
-        {"number": r.number, "made_at": r.made_at, "sort": r.sort, "target": r.target, "words": r.words}
-        for r in studio.store.revisions(world.id, before, most)
-    ]
 
 
 @router.get("/{world}/findings")

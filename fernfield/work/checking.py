@@ -1,0 +1,77 @@
+"""What the checks are told of an open world."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+import cv2
+import numpy as np
+
+from fernfield.core.checks.finding import Hole, Lopsided, Standing, Survey
+from fernfield.core.grid import Window
+from fernfield.core.light.relief import slope_degrees
+from fernfield.core.sites.kit import KIT
+from fernfield.work.layers import HEIGHT, OPENING
+from fernfield.work.scene import elevation_at
+from fernfield.work.symmetric import check_symmetry
+from fernfield.work.world import OpenWorld, Tract
+
+HOLE = 32_768
+"""From so much on a post is open."""
+
+
+def survey(world: OpenWorld) -> Survey:
+    """The first tract of a world as the checks see it."""
+    tract = world.first_tract
+    with world.lock:
+        things = [_standing(world, tract, thing.name, key) for key, thing in world.things()]
+        holes = list(_holes(world, tract))
+    lopsided = None
+    if world.symmetry.kind != "off":
+        found = check_symmetry(world, tract)
+        lopsided = Lopsided(found["x"], found["y"], found["largest_m"])
+    return Survey(things, holes, lopsided)
+
+
+def _standing(world: OpenWorld, tract: Tract, name: str, key: str) -> Standing:
+    thing = dict(world.things())[key]
+    around = tract.grid.around(thing.x, thing.y, 2 * tract.grid.spacing)
+    slope = slope_degrees(tract.cache.read(HEIGHT, around), tract.grid.spacing)
+    ground = elevation_at(tract, thing.x, thing.y)
+    return Standing(
+        name,
+        thing.sort,
+        thing.x,
+        thing.y,
+        max(0.0, world.sea_level_m - ground - thing.over_m),
+        float(slope[slope.shape[0] // 2, slope.shape[1] // 2]),
+        thing.default,
+    )
+
+
+def _holes(world: OpenWorld, tract: Tract) -> Iterator[Hole]:
+    """Every opening: posts that are open and touch each other."""
+    grid, cache = tract.grid, tract.cache
+    window = Window(0, 0, 0, 0)
+    for place in cache.ranges:
+        if place[0] == OPENING and not cache.blank_tile(place):
+            window = window.join(grid.tile_window(place[1], place[2]))
+    if window.empty:
+        return
+    open_posts = (cache.read(OPENING, window) >= HOLE).astype(np.uint8)
+    count, marks, stats, middles = cv2.connectedComponentsWithStats(open_posts, connectivity=8)
+    pieces = [(thing, KIT[thing.kit]) for _, thing in world.things() if thing.kit in KIT]
+    for number in range(1, count):
+        x, y = grid.x_of(window.col0 + middles[number][0]), grid.y_of(window.row0 + middles[number][1])
+        rows, cols = np.nonzero(marks == number)
+        covered = False
+        for thing, kit in pieces:
+            # Over some post of it, within the piece's own circle.
+            away = np.hypot(
+                (window.col0 + cols) * grid.spacing - thing.x,
+                (grid.rows - 1 - window.row0 - rows) * grid.spacing - thing.y,
+            )
+            reach = max(math.hypot(kit.width, kit.depth) / 2, grid.spacing)
+            covered = covered or bool((away <= reach).any())
+        yield Hole(x, y, float(stats[number][cv2.CC_STAT_AREA]) * grid.spacing**2, covered)
