@@ -28,6 +28,26 @@ def _when(text: str) -> str:
     return datetime.fromisoformat(text).astimezone().strftime("%d %b %Y, %H:%M")
 
 
+CHOICES = {
+    "start": "where the stroke begins",
+    "mean": "the mean under the brush",
+    "both": "cut and fill",
+    "cut": "cut only",
+    "fill": "fill only",
+    "path": "the drawn curve",
+    "ends": "straight from end to end",
+    "add": "add to the land",
+    "highest": "the higher of both",
+    "lowest": "the lower of both",
+    "replace": "replace the land",
+}
+"""What the choices of settings are called on the page, where their names do not say it."""
+
+
+def _words_of(choice: str) -> tuple[str, str]:
+    return choice, CHOICES.get(choice, choice)
+
+
 def create_app(studio: Studio, settings: Settings | None = None) -> FastAPI:
     """The application on an open studio, which is closed when the application stops."""
     settings = settings or Settings()
@@ -41,6 +61,7 @@ def create_app(studio: Studio, settings: Settings | None = None) -> FastAPI:
     app.state.studio = studio
     templates = Jinja2Templates(HERE / "templates")
     templates.env.filters["when"] = _when
+    templates.env.filters["words_of"] = _words_of
     templates.env.globals["version"] = __version__
     app.state.templates = templates
     install_problems(app)

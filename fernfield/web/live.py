@@ -23,6 +23,7 @@ from pydantic import ValidationError
 from fernfield.core.errors import FernError
 from fernfield.core.grid import NOWHERE, Window
 from fernfield.core.ground.pace import Sample
+from fernfield.core.travel.climb import climbs
 from fernfield.core.travel.walker import TICK_S, Intent
 from fernfield.web.messages import (
     INCOMING,
@@ -275,7 +276,10 @@ class Connection:
             raise
         if self._run.on_ground and self._stroke_at - self._told_at > TELL_EVERY_S:
             self._told_at = self._stroke_at
-            self._say("progress", **await to_thread.run_sync(self._world.stroke_progress, self._run))
+            facts: dict[str, Any] = dict(await to_thread.run_sync(self._world.stroke_progress, self._run))
+            if "percent" in facts:
+                facts["climbs"] = climbs(facts["percent"])
+            self._say("progress", **facts)
 
     async def _end_stroke(self, *, keep: bool) -> None:
         run, self._run = self._run, None

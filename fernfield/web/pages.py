@@ -8,9 +8,12 @@ from fastapi import APIRouter, File, Form, Path, Request, UploadFile
 from fastapi.responses import HTMLResponse, Response
 from pydantic import ValidationError
 
+from fernfield.core.drawing.overlays import OVERLAYS
 from fernfield.core.errors import FernError, NotFound
+from fernfield.core.ground.tips import TIPS
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.sites.kit import KIT, TEAM_COLOURS, TEAM_MARKS
+from fernfield.store.logbook import LogbookStore
 from fernfield.web.api.parts import TheStudio, TheWorld, world_json
 from fernfield.web.api.worlds import ImportForm, receive_import
 from fernfield.web.problems import field_errors
@@ -112,7 +115,10 @@ def card(request: Request, world: TheWorld, studio: TheStudio) -> Response:
 
 @router.get("/worlds/{world}", response_class=HTMLResponse)
 def open_world(request: Request, world: TheWorld, studio: TheStudio) -> Response:
-    return _page(request, "world.html", world=_card(world, studio), stages=STAGES)
+    overlays = [{"name": o.name, "label": o.label, "hint": o.hint} for o in OVERLAYS.values()]
+    return _page(
+        request, "world.html", world=_card(world, studio), stages=STAGES, tools=tools_json(), overlays=overlays
+    )
 
 
 @router.get("/worlds/{world}/bench/{stage}", response_class=HTMLResponse)
@@ -137,6 +143,7 @@ def _bench(
         f"bench/{stage}.html",
         world=_card(world, studio),
         tools=GROUND_TOOLS.values(),
+        **_ground_rows(world, studio),
         covers=world.covers(),
         mixes=world.mixes(),
         things=world.things(),
@@ -150,6 +157,40 @@ def _bench(
     )
     panel.headers["X-Stage"] = stage
     return panel
+
+
+def _ground_rows(world: OpenWorld, studio: Studio) -> dict[str, Any]:
+    """What the ground's panel lists: sheets, plots, levels, pictures, symmetry and limits."""
+    plots, levels = sorted(world.rows["plots"].items()), sorted(world.rows["levels"].items())
+    own = [(picture.key, picture.name) for picture in studio.store.pictures(world.id)]
+    return {
+        "sheets": world.sheets(),
+        "plots": plots,
+        "plots_named": [(key, plot.model_dump()["name"]) for key, plot in plots],
+        "levels": levels,
+        "levels_named": [(level.model_dump()["elevation_m"], level.model_dump()["name"]) for _key, level in levels],
+        "pictures": [(key, name) for key, (name, _) in TIPS.items()] + own,
+        "symmetry": world.symmetry,
+        "limits": world.limits,
+        "tracts": [(tract_id, tract.row.name) for tract_id, tract in world.tracts.items()],
+    }
+
+
+def tools_json() -> list[dict[str, Any]]:
+    """The ground tools as the page's scripts need them."""
+    return [
+        {
+            "name": tool.name,
+            "unit": tool.unit,
+            "opposite": tool.opposite,
+            "words": tool.words,
+            "lays": tool.lay is not None,
+            "settings": [
+                {"name": s.name, "first": s.first, "worded": s.worded, "whole": s.whole} for s in tool.settings
+            ],
+        }
+        for tool in GROUND_TOOLS.values()
+    ]
 
 
 @router.post("/worlds/{world}/covers/{key}/rule", response_class=HTMLResponse)
@@ -182,7 +223,9 @@ async def mix_settings(request: Request, world: TheWorld, studio: TheStudio, key
 
 @router.get("/worlds/{world}/logbook", response_class=HTMLResponse)
 def logbook(request: Request, world: TheWorld, studio: TheStudio) -> Response:
-    return _page(request, "logbook.html", world=world, revisions=studio.store.revisions(world.id))
+    book = LogbookStore(studio.store.engine)
+    reach = {"oldest": book.oldest(world.id), "mib": book.size(world.id) / 2**20, "most": studio.logbook_bytes / 2**20}
+    return _page(request, "logbook.html", world=world, revisions=studio.store.revisions(world.id), reach=reach)
 
 
 @router.post("/worlds/{world}/handover", response_class=HTMLResponse)

@@ -384,7 +384,7 @@ class Weather(Area):
     passes: Annotated[int, Field(ge=1, le=20_000)] = 200
     drops_per_m2: Annotated[float, Field(gt=0, le=100)] = 1.0
     seed: Annotated[int, Field(ge=0, lt=2**31)] = 1
-    capacity: Annotated[float, Field(gt=0, le=50)] = 6.0
+    capacity: Annotated[float, Field(gt=0, le=50)] = 3.0
     inertia: Annotated[float, Field(ge=0, lt=1)] = 0.1
     sheet: Key | None = None
 

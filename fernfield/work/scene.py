@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 
 from fernfield.core.cover.shares import OpacityArray, SlopeRule, compose_colours, compose_shares, rule_opacity
-from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan
+from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan, draw_stamps
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import ByteArray, FloatArray, Grid, Window, bilinear
 from fernfield.core.ground.keep import inside
@@ -93,10 +93,12 @@ def plan_pixels(world: OpenWorld, tract: Tract, level: int, part: Window, show: 
         ground[:, : part.rows, : part.cols],
         lit[: part.rows, : part.cols],
         look,
-        stamps,
+        (),
         (part.row0, part.col0),
     )
+    # Overlays say something of the ground: growth stands over them.
     lay_over(world, tract, level, part, show, drawn, picture)
+    draw_stamps(picture, stamps, light.sun_bearing_deg)
     return picture
 
 

@@ -141,7 +141,7 @@ def draw_spikes(out: ByteArray, seen: Seen) -> None:
     out[..., :3] = picture
 
 
-HATCH_PIXELS = 9
+HATCH_PIXELS = 12
 
 
 def draw_kept_out(out: ByteArray, seen: Seen) -> None:
@@ -151,10 +151,10 @@ def draw_kept_out(out: ByteArray, seen: Seen) -> None:
     rows, cols = np.mgrid[seen.row : seen.row + out.shape[0], seen.col : seen.col + out.shape[1]]
     line = ((rows + cols) % HATCH_PIXELS) < 2
     out_of = np.clip(1 - seen.kept, 0, 1)
-    _lay(out, (60, 66, 64), (0.16 * out_of).astype(np.float32))
+    _lay(out, (60, 66, 64), (0.06 * out_of).astype(np.float32))
     out[..., :3] = np.where(
         (line & (out_of > 0.5))[..., None],
-        (out[..., :3] * 0.35 + np.array((30, 41, 37)) * 0.65).astype(np.uint8),
+        (out[..., :3] * 0.52 + np.array((30, 41, 37)) * 0.48).astype(np.uint8),
         out[..., :3],
     )
 

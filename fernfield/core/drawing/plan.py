@@ -232,18 +232,15 @@ def draw_plan(
         int(grain_at[1]),
         out,
     )
+    draw_stamps(out, stamps, look.sun_bearing)
+    return out
+
+
+def draw_stamps(picture: ByteArray, stamps: Sequence[Stamp], sun_bearing: float) -> None:
+    """Draw growth over a picture (modified), with its shadow away from the sun's bearing. [°]"""
+    bearing = math.radians(sun_bearing)
     for stamp in stamps:
         if len(stamp.x):
             red, green, blue = (float(v) for v in stamp.colour)
-            _stamp(
-                out,
-                stamp.x,
-                stamp.y,
-                stamp.radius,
-                red,
-                green,
-                blue,
-                -math.sin(bearing) * 0.6,
-                math.cos(bearing) * 0.6,
-            )
-    return out
+            away = -math.sin(bearing) * 0.6, math.cos(bearing) * 0.6
+            _stamp(picture, stamp.x, stamp.y, stamp.radius, red, green, blue, *away)

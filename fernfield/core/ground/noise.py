@@ -3,8 +3,8 @@
 At every corner of a lattice stands a direction; between corners the slopes that they
 stand for are mixed by the quintic ``t**3 * (t * (6 * t - 15) + 10)``, whose first and
 second derivatives vanish at the corners [1]_. Each octave has half the wavelength of the
-one before and ``persistence`` times its height, and a lattice shifted by a part of a cell,
-so that corners do not come to lie on each other.
+one before and ``persistence`` times its height, and a lattice turned by an angle of its
+own, since the noise is nought at every corner and rows of them would show.
 
 References
 ----------
@@ -17,7 +17,6 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from fernfield.core.grid import FloatArray
 from fernfield.core.kernels import kernel
@@ -30,8 +29,8 @@ _NORTH = np.sin(_ANGLES).astype(np.float32)
 LARGEST = math.sqrt(0.5)
 """Gradient noise of unit slopes in two dimensions stays within plus and minus this: half a cell's diagonal."""
 
-LATTICE_SHIFT = (0.3819660113, 0.7548776662)
-"""Each octave's lattice is shifted by so many cells more: their multiples never fall together."""
+FIRST_TURN, NEXT_TURN = 0.46, 0.64
+"""How far the first octave's lattice is turned, and each one's further than the last. [rad]"""
 
 FINEST_POSTS = 2.0
 """Waves shorter than two posts cannot be held by the grid (the sampling theorem): they are left out."""
@@ -64,8 +63,16 @@ def plain_spots(x: float, y: float, spacing: float) -> Spots:
     return Spots(x, y, spacing, 0.0, 0.0, -spacing)
 
 
-def fractal(shape: tuple[int, int], spots: Spots, octaves: Octaves, spacing: float) -> FloatArray:
-    """Noise from -1 to 1 at every post of an array of `shape`; its mean over large areas is 0."""
+EVERYWHERE = np.zeros((0, 0), np.float32)
+
+
+def fractal(
+    shape: tuple[int, int], spots: Spots, octaves: Octaves, spacing: float, where: FloatArray = EVERYWHERE
+) -> FloatArray:
+    """Noise from -1 to 1 at every post of an array of `shape`; its mean over large areas is 0.
+
+    With `where` (same shape) only posts at which it is not 0 are worked out; the others stay 0.
+    """
     out = np.zeros(shape, np.float32)
     if octaves.persistence == 1:
         whole = float(octaves.count)
@@ -75,17 +82,22 @@ def fractal(shape: tuple[int, int], spots: Spots, octaves: Octaves, spacing: flo
         wave = octaves.feature / 2**number
         if number and wave < FINEST_POSTS * spacing:
             break
-        shift_u, shift_v = LATTICE_SHIFT[0] * number, LATTICE_SHIFT[1] * number
-        height = octaves.persistence**number / (LARGEST * whole)
-        seed = (octaves.seed * 8191 + number * 131) & 0xFFFFFFFF
-        u, v = spots.x / wave + shift_u, spots.y / wave + shift_v
-        if spots.col_y == 0 and spots.row_x == 0:
-            _add_straight(out, u, v, spots.col_x / wave, spots.row_y / wave, height, seed, _EAST, _NORTH)
-            continue
+        turn = FIRST_TURN + NEXT_TURN * number
+        cos, sin = math.cos(turn) / wave, math.sin(turn) / wave
         _add_octave(
-            out, u, v, spots.col_x / wave, spots.col_y / wave, spots.row_x / wave, spots.row_y / wave, height, seed,
-            _EAST, _NORTH,
-        )  # fmt: skip
+            out,
+            spots.x * cos - spots.y * sin,
+            spots.x * sin + spots.y * cos,
+            spots.col_x * cos - spots.col_y * sin,
+            spots.col_x * sin + spots.col_y * cos,
+            spots.row_x * cos - spots.row_y * sin,
+            spots.row_x * sin + spots.row_y * cos,
+            octaves.persistence**number / (LARGEST * whole),
+            (octaves.seed * 8191 + number * 131) & 0xFFFFFFFF,
+            _EAST,
+            _NORTH,
+            where,
+        )
     return out
 
 
@@ -95,71 +107,6 @@ def _corner(u: int, v: int, seed: int) -> int:
     z = (z ^ (z >> np.uint32(15))) * np.uint32(0x2C1B3C6D)
     z = (z ^ (z >> np.uint32(12))) * np.uint32(0x297A2D39)
     return int((z ^ (z >> np.uint32(15))) & np.uint32(255))
-
-
-@kernel
-def _slopes_at(
-    cells: NDArray[np.int64], v: int, seed: int, east: FloatArray, north: FloatArray, e: FloatArray, n: FloatArray
-) -> None:
-    """The slopes at the corners (cell, v) of every column."""
-    last = -(1 << 40)
-    a = b = np.float32(0)
-    for c in range(cells.shape[0]):
-        if cells[c] != last:
-            last = cells[c]
-            k = _corner(last, v, seed)
-            a, b = east[k], north[k]
-        e[c], n[c] = a, b
-
-
-@kernel
-def _mix(
-    line: FloatArray, fu: FloatArray, su: FloatArray, e0: FloatArray, n0: FloatArray, e1: FloatArray, n1: FloatArray,
-    fv: np.float32, share: np.float32,
-) -> None:  # fmt: skip
-    """Add `share` of what the corners on one side of a row say to it."""
-    one = np.float32(1)
-    for c in range(line.shape[0]):
-        a = e0[c] * fu[c] + n0[c] * fv
-        b = e1[c] * (fu[c] - one) + n1[c] * fv
-        line[c] += share * (a + (b - a) * su[c])
-
-
-@kernel
-def _add_straight(
-    out: FloatArray, u0: float, v0: float, col_u: float, row_v: float, height: float, seed: int, east: FloatArray,
-    north: FloatArray,
-) -> None:  # fmt: skip
-    """The same as `_add_octave` where columns run along the lattice: corners are looked up once for a row of cells."""
-    rows, cols = out.shape
-    six, fifteen, ten = np.float32(6), np.float32(15), np.float32(10)
-    cells = np.empty(cols, np.int64)
-    nexts = np.empty(cols, np.int64)
-    fu, su = np.empty(cols, np.float32), np.empty(cols, np.float32)
-    for c in range(cols):
-        u = u0 + c * col_u
-        cells[c] = math.floor(u)
-        nexts[c] = cells[c] + 1
-        f = np.float32(u - cells[c])
-        fu[c] = f
-        su[c] = f * f * f * (f * (f * six - fifteen) + ten)
-    corners = np.empty((8, cols), np.float32)
-    last = -(1 << 40)
-    for r in range(rows):
-        v = v0 + r * row_v
-        iv = math.floor(v)
-        if iv != last:
-            last = iv
-            _slopes_at(cells, iv, seed, east, north, corners[0], corners[1])
-            _slopes_at(nexts, iv, seed, east, north, corners[2], corners[3])
-            _slopes_at(cells, iv + 1, seed, east, north, corners[4], corners[5])
-            _slopes_at(nexts, iv + 1, seed, east, north, corners[6], corners[7])
-        f = np.float32(v - iv)
-        s = f * f * f * (f * (f * six - fifteen) + ten)
-        tall = np.float32(height)
-        one = np.float32(1)
-        _mix(out[r], fu, su, corners[0], corners[1], corners[2], corners[3], f, tall * (one - s))
-        _mix(out[r], fu, su, corners[4], corners[5], corners[6], corners[7], f - one, tall * s)
 
 
 @kernel
@@ -175,8 +122,10 @@ def _add_octave(
     seed: int,
     east: FloatArray,
     north: FloatArray,
+    where: FloatArray,
 ) -> None:
     rows, cols = out.shape
+    some = where.shape[0] > 0
     tall = np.float32(height)
     one = np.float32(1)
     six, fifteen, ten = np.float32(6), np.float32(15), np.float32(10)
@@ -185,6 +134,8 @@ def _add_octave(
         last_u, last_v = -(1 << 40), -(1 << 40)
         e00 = n00 = e10 = n10 = e01 = n01 = e11 = n11 = np.float32(0)
         for c in range(cols):
+            if some and where[r, c] == 0:
+                continue
             u, v = u0 + c * col_u + r * row_u, v0 + c * col_v + r * row_v
             iu, iv = math.floor(u), math.floor(v)
             if iu != last_u or iv != last_v:

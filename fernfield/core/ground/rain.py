@@ -1,8 +1,9 @@
 """Rain: drops run downhill, carve where they are fast and lay down where they slow.
 
 Each drop carries a load up to a capacity that grows with slope, speed and water; below it
-the drop takes ground from a small disc around it, above it and on the way up it lets
-ground fall between the four posts beside it (the droplet scheme of [1]_). Whatever it
+the drop takes ground from a small disc around it, above it it lets ground fall on such a
+disc, and on the way up it fills the hollow behind it between the four posts beside it
+(the droplet scheme of [1]_, with falls spread so that fans come out smooth). Whatever it
 still carries at its end falls there, so material is kept.
 
 References
@@ -33,16 +34,16 @@ class Rain:
     carve, settle : part of the missing load that is taken, of the surplus that falls, at each step
     dry : part of the water that goes at each step
     steps : a drop's longest way
-    spread : radius of the disc that a drop takes ground from
+    spread : radius of the disc that a drop takes ground from and lets it fall on
     """
 
     inertia: float = 0.1
-    capacity: float = 6.0
-    carve: float = 0.25
+    capacity: float = 3.0
+    carve: float = 0.15
     settle: float = 0.2
     dry: float = 0.02
     steps: int = 64
-    spread: float = 2.0
+    spread: float = 3.0
 
 
 def disc(spread: float) -> tuple[NDArray[np.int64], DoubleArray]:
@@ -107,6 +108,7 @@ def _fall(
 ) -> None:  # fmt: skip
     rows, cols = heights.shape
     weighted = weights.shape[0] > 0
+    reach = int(offsets.max())
     # Elevations are counted in posts here, so that slopes are plain ratios.
     scale = 1.0 / spacing
     for drop in range(drops):
@@ -146,21 +148,31 @@ def _fall(
             ) * scale
             rise = there - here
             most = max(-rise, 0.01) * speed * water * capacity
-            if rise > 0 or load > most:
-                # Up a rise a drop fills the hollow behind it, otherwise a part of what it cannot carry.
-                fall = min(rise, load) if rise > 0 else (load - most) * settle
-                fall *= strength
+            if rise > 0:
+                # Up a rise a drop fills the hollow behind it.
+                fall = min(rise, load) * strength
                 load -= fall
                 part = fall * spacing
                 heights[r, c] += part * (1 - fx) * (1 - fy)
                 heights[r, c + 1] += part * fx * (1 - fy)
                 heights[r + 1, c] += part * (1 - fx) * fy
                 heights[r + 1, c + 1] += part * fx * fy
+            elif load > most:
+                fall = (load - most) * settle * strength
+                if _let_fall(heights, weights, int(y + 0.5), int(x + 0.5), fall * spacing, offsets, shares):
+                    load -= fall
             else:
                 # Never more than the drop ahead is deep, so that no pit is dug.
                 take = min((most - load) * carve, -rise) * strength
                 br, bc = int(y + 0.5), int(x + 0.5)
-                for i in range(offsets.shape[0]):
+                if not weighted and br >= reach and bc >= reach and br < rows - reach and bc < cols - reach:
+                    for i in range(offsets.shape[0]):
+                        heights[br + offsets[i, 0], bc + offsets[i, 1]] -= take * spacing * shares[i]
+                    load += take
+                    taken = 0
+                else:
+                    taken = offsets.shape[0]
+                for i in range(taken):
                     tr, tc = br + offsets[i, 0], bc + offsets[i, 1]
                     if tr < 0 or tc < 0 or tr >= rows or tc >= cols or (weighted and weights[tr, tc] <= 0):
                         continue
@@ -176,24 +188,33 @@ def _fall(
             y, x = ny, nx
         # What is still carried falls where the drop is.
         if load > 0:
-            r, c = min(max(int(y), 0), rows - 2), min(max(int(x), 0), cols - 2)
-            fy, fx = min(max(y - r, 0.0), 1.0), min(max(x - c, 0.0), 1.0)
-            if weighted:
-                # Only on posts that may change; the nearest that may takes it when none beside it may.
-                total = 0.0
-                for i in range(2):
-                    for j in range(2):
-                        if weights[r + i, c + j] > 0:
-                            total += (fy if i else 1 - fy) * (fx if j else 1 - fx)
-                if total > 1e-9:
-                    for i in range(2):
-                        for j in range(2):
-                            if weights[r + i, c + j] > 0:
-                                part = (fy if i else 1 - fy) * (fx if j else 1 - fx) / total
-                                heights[r + i, c + j] += load * spacing * part
-                    continue
-            part = load * spacing
-            heights[r, c] += part * (1 - fx) * (1 - fy)
-            heights[r, c + 1] += part * fx * (1 - fy)
-            heights[r + 1, c] += part * (1 - fx) * fy
-            heights[r + 1, c + 1] += part * fx * fy
+            r, c = min(max(int(y + 0.5), 0), rows - 1), min(max(int(x + 0.5), 0), cols - 1)
+            _let_fall(heights, weights, r, c, load * spacing, offsets, shares)
+
+
+@kernel
+def _let_fall(
+    heights: DoubleArray, weights: NDArray[np.float32], row: int, col: int, amount: float,
+    offsets: NDArray[np.int64], shares: DoubleArray,
+) -> bool:  # fmt: skip
+    """Lay `amount` [m] on the disc around a post, all of it on those posts that may change; False where none may."""
+    rows, cols = heights.shape
+    weighted = weights.shape[0] > 0
+    reach = offsets[offsets.shape[0] - 1, 0]
+    if not weighted and row >= reach and col >= reach and row < rows - reach and col < cols - reach:
+        for i in range(offsets.shape[0]):
+            heights[row + offsets[i, 0], col + offsets[i, 1]] += amount * shares[i]
+        return True
+    total = 0.0
+    for i in range(offsets.shape[0]):
+        r, c = row + offsets[i, 0], col + offsets[i, 1]
+        if r >= 0 and c >= 0 and r < rows and c < cols and (not weighted or weights[r, c] > 0):
+            total += shares[i]
+    if total <= 0:
+        return False
+    scale = amount / total
+    for i in range(offsets.shape[0]):
+        r, c = row + offsets[i, 0], col + offsets[i, 1]
+        if r >= 0 and c >= 0 and r < rows and c < cols and (not weighted or weights[r, c] > 0):
+            heights[r, c] += scale * shares[i]
+    return True

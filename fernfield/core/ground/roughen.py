@@ -30,4 +30,4 @@ def roughen(p: Pressing) -> None:
     octaves = Octaves(
         p.values["feature_m"], int(p.values["octaves"]), float(p.values["persistence"]), int(p.values["seed"])
     )
-    p.heights += gained * fractal(p.heights.shape, p.spots, octaves, p.spacing) * np.float32(tall)
+    p.heights += gained * fractal(p.heights.shape, p.spots, octaves, p.spacing, gained) * np.float32(tall)

@@ -1,7 +1,7 @@
 // The bench: the stage's panel comes from the server; tools, brush and forms work here.
 import { setSea } from "./facts.js";
 import { ask } from "./say.js";
-import { brush, clamp, keep, on, state, STRENGTHS, tell, tool, unitOf } from "./state.js";
+import { brush, clamp, keep, lays, on, state, STRENGTHS, tell, tool, unitOf } from "./state.js";
 
 const box = document.getElementById("bench");
 
@@ -203,7 +203,7 @@ document.addEventListener("alpine:init", () => {
       return this.turn >= 0 ? brush() || { radius: 1, softness: 0, strength: 1 } : null;
     },
     get unit() {
-      return this.turn >= 0 ? unitOf(tool()) : "";
+      return this.turn >= 0 && !lays() ? unitOf(tool()) : "%/s";
     },
     get radius() {
       return tidy(this.own.radius);
@@ -230,7 +230,7 @@ document.addEventListener("alpine:init", () => {
       return `${this.strengthLow} to ${this.strengthHigh} ${this.unit}`;
     },
     get effect() {
-      const verbs = { raise: "adds", lower: "takes", flatten: "moves", smooth: "smooths", paint: "lays", take_away: "lifts", sow: "sows", thin: "thins" };
+      const verbs = { raise: "adds", lower: "takes", flatten: "moves", smooth: "smooths", roughen: "roughens", weather: "works", open: "opens", close: "closes", paint: "lays", take_away: "lifts", sow: "sows", thin: "thins" };
       const amount = this.unit === "m/s" ? `${this.strength} m` : `${this.strength} %`;
       return `${verbs[tool()] || ""} ${amount} each second`;
     },

@@ -1,8 +1,9 @@
 // The facts of the spot: the line below, the section, and the altitude bar.
 import { send } from "./live.js";
 import { ask } from "./say.js";
-import { clamp, keep, on, state, tell } from "./state.js";
+import { drawOutline } from "./outline.js";
 import { postsInView, spotAt, paneSize } from "./plan.js";
+import { clamp, keep, on, state, tell } from "./state.js";
 
 const line = document.getElementById("spot");
 const panel = document.getElementById("section");
@@ -13,7 +14,7 @@ let asked = false;
 let again = false;
 let askedAt = -1e9;
 /** The newest facts. @type {any} */
-export const facts = { spot: null, section: null, levels: null, volume: "" };
+export const facts = { spot: null, section: null, line: null, levels: null, volume: "" };
 
 /** Ask for the facts of the cursor's spot; one question is under way at a time. */
 export function askSpot() {
@@ -29,7 +30,7 @@ export function askSpot() {
   const whole = state.view === "overlook" || state.view === "eye";
   const left = whole ? 0 : spotAt(0, 0).x;
   const right = whole ? state.world.width_m : spotAt(paneSize()[0], 0).x;
-  asked = send({ is: "spot", x: state.cursor.x, y: state.cursor.y, x0: left, x1: right, section: state.section });
+  asked = send({ is: "spot", x: state.cursor.x, y: state.cursor.y, x0: left, x1: right, section: state.section && !state.line });
   if (asked) setTimeout(() => (asked = false), 1000);
 }
 
@@ -51,6 +52,10 @@ on("stale", askSpot);
 // A revision that is not the stroke just drawn has volumes of its own: the last ones are told no more.
 on("live:revised", () => {
   facts.volume = part("volume").textContent = "";
+});
+on("progress", (message) => {
+  const volumes = [["cut", message.cut_m3], ["fill", message.fill_m3]].filter(([, v]) => v >= 0.5);
+  part("volume").textContent = volumes.map(([n, v]) => `${n} ${Math.round(v).toLocaleString("en")} m³`).join(" · ");
 });
 on("live:ended", (message) => {
   const volumes = [["cut", message.cut_m3], ["fill", message.fill_m3]].filter(([, v]) => v >= 0.5);
@@ -80,6 +85,7 @@ function showSpot() {
     ["slope", `${s.slope_deg.toFixed(1)}° ${s.slope_percent.toFixed(0)} %`, walk],
     ["cover", covers.join(" "), ""],
     ["growth", `${s.growth_within_10_m} within 10 m`, ""],
+    s.plots.length ? ["in", s.plots.map((name) => `“${name}”`).join(", "), ""] : null,
   ].filter(Boolean);
   line.replaceChildren(
     ...spans.map(([before, words, after]) => {
@@ -99,9 +105,10 @@ function showSpot() {
 // The section
 
 function showSection() {
-  const s = facts.section;
+  const s = state.line ? facts.line : facts.section;
   panel.classList.toggle("folded", !state.section);
   part("fold").textContent = state.section ? "fold" : "unfold";
+  part("between").textContent = "";
   if (!s || !state.section) return;
   const width = profile.clientWidth || 800;
   const height = 82;
@@ -113,18 +120,98 @@ function showSection() {
   const py = (z) => height - 8 - ((z - lowest) / span) * (height - 22);
   const points = (values) => values.map((z, i) => `${px(i).toFixed(1)},${py(z).toFixed(1)}`).join(" ");
   const sea = py(s.sea_level_m).toFixed(1);
-  const at = state.cursor ? ((state.cursor.x - s.x0) / length) * width : -10;
+  const at = state.line ? -10 : state.cursor ? ((state.cursor.x - s.x0) / length) * width : -10;
   profile.setAttribute("viewBox", `0 0 ${width} ${height}`);
   profile.innerHTML =
     `<polygon class="sea" points="0,${sea} ${width},${sea} ${width},${height + 4} 0,${height + 4}"/>` +
     `<polygon class="ground" points="-2,${height + 4} -2,${py(s.ground[0])} ${points(s.ground)} ${width + 2},${py(s.ground.at(-1))} ${width + 2},${height + 4}"/>` +
     (s.before ? `<polyline class="was" points="${points(s.before)}"/>` : "") +
     `<path class="here" d="M${at.toFixed(1)} 0V${height}"/>` +
+    (state.line ? state.marks.map((mark) => `<path class="mark-line" d="M${((mark / length) * width).toFixed(1)} 0V${height}"/>`).join("") : "") +
     `<text x="4" y="10">${figure(highest, 1)} m</text><text x="4" y="${height - 3}">${figure(lowest, 1)} m</text>`;
   const times = (height - 22) / span / (width / length);
-  part("words").textContent = `west to east through N ${s.y.toFixed(0)}, ${Math.round(length)} m, heights × ${times < 10 ? times.toFixed(1) : Math.round(times)}`;
+  const scale = `heights × ${times < 10 ? times.toFixed(1) : Math.round(times)}`;
+  if (state.line) {
+    part("words").textContent = `along a line, ${Math.round(s.length_m)} m, ${scale}`;
+    part("rise").textContent = state.marks.length < 2 ? "click two points of it to measure between them" : "";
+    const b = s.between;
+    if (b) part("between").textContent = `${b.run_m.toFixed(1)} m · rise ${signed(b.rise_m)} m · ${b.slope_deg.toFixed(1)}° ${b.slope_percent.toFixed(1)} % · over the ground ${b.ground_length_m.toFixed(1)} m`;
+    return;
+  }
+  part("words").textContent = `west to east through N ${s.y.toFixed(0)}, ${Math.round(length)} m, ${scale}`;
   part("rise").textContent = facts.spot ? `rise at mark ${facts.spot.slope_deg.toFixed(1)}° · ${facts.spot.slope_percent.toFixed(0)} %` : "";
 }
+
+// A line of one's own
+
+let lineTimer = 0;
+let lineAsked = false;
+/** Ask for the section along the line; soon, and one question at a time. */
+function askLine() {
+  if (!state.line || !state.section || lineAsked) {
+    if (lineAsked) lineTimer = setTimeout(askLine, 200);
+    return;
+  }
+  clearTimeout(lineTimer);
+  lineTimer = setTimeout(async () => {
+    const query = new URLSearchParams({ points: JSON.stringify(state.line) });
+    if (state.marks.length === 2) {
+      query.set("a", String(state.marks[0]));
+      query.set("b", String(state.marks[1]));
+    }
+    lineAsked = true;
+    const found = await ask(`/api/tracts/${state.world.tract}/line?${query}`);
+    lineAsked = false;
+    if (!found || !state.line) return;
+    facts.line = found;
+    showSection();
+  }, 120);
+}
+
+/** The section follows a line of points, or with null the cursor's row. */
+function setLine(points, kept = "") {
+  state.line = points;
+  state.marks = [];
+  facts.line = null;
+  keep();
+  part("keep").hidden = !points || Boolean(kept);
+  part("lines").value = kept;
+  askLine();
+  showSection();
+  askSpot();
+  tell("rows");
+}
+state.marks = [];
+part("draw").addEventListener("click", () => drawOutline("line", (points) => setLine(points)));
+part("keep").addEventListener("click", async () => {
+  const key = `s${Date.now().toString(36)}`;
+  const name = `Line ${state.world.lines.length + 1}`;
+  const done = await ask(`/api/worlds/${state.world.id}/lines/${key}`, "PUT", { name, points: state.line });
+  if (done) part("keep").hidden = true;
+});
+part("lines").addEventListener("change", () => {
+  const line = state.world.lines.find((l) => l.key === part("lines").value);
+  setLine(line ? line.points : null, line?.key);
+});
+profile.addEventListener("click", (event) => {
+  if (!state.line || !facts.line) return;
+  const box = profile.getBoundingClientRect();
+  const at = ((event.clientX - box.left) / box.width) * facts.line.length_m;
+  state.marks = state.marks.length === 2 ? [at] : [...state.marks, at].sort((a, b) => a - b);
+  askLine();
+  showSection();
+  tell("rows");
+});
+function listLines() {
+  const chosen = part("lines").value;
+  part("lines").replaceChildren(new Option("the cursor's row", ""), ...state.world.lines.map((l) => new Option(l.name, l.key)));
+  part("lines").value = state.world.lines.some((l) => l.key === chosen) ? chosen : "";
+}
+on("rows", listLines);
+listLines();
+for (const what of ["stale", "live:ended", "live:revised", "all-stale"]) on(what, askLine);
+part("keep").hidden = !state.line;
+askLine();
 
 part("fold").addEventListener("click", () => {
   state.section = !state.section;
@@ -185,6 +272,11 @@ function drawBar() {
     out += `<path class="axis" d="M31 ${y}H36"/><text x="28" y="${y + 3.5}" text-anchor="end">${figure(z, step < 1 ? 1 : 0)}</text>`;
   }
   out += `<g class="sea-mark" role="slider" tabindex="0" aria-label="Sea level" aria-valuemin="${l.bottom_m}" aria-valuemax="${l.top_m}" aria-valuenow="${sea}" aria-valuetext="${sea.toFixed(2)} metres" transform="translate(36 ${seaY})"><rect x="-36" y="-10" width="${width}" height="20" fill="transparent"/><path d="M0-1H${width - 36}V1H0Z"/><path d="M0 0L6 -8H${width - 38}V8H6Z"/><text x="${width - 41}" y="4" text-anchor="end">${figure(sea, sea % 1 ? 1 : 0)}</text></g>`;
+  for (const level of state.world.levels) {
+    const z = moving?.key === level.key ? moving.z : level.elevation_m;
+    if (z < l.bottom_m || z > l.top_m) continue;
+    out += `<g class="level" data-level="${level.key}" role="slider" tabindex="0" aria-label="Level ${escaped(level.name)}" aria-valuemin="${l.bottom_m}" aria-valuemax="${l.top_m}" aria-valuenow="${z}" transform="translate(36 ${yOfLevel(z)})"><title>${escaped(level.name)}, ${figure(z, 2)} m: click to flatten to it, drag to change it</title><rect x="-36" y="-7" width="${width}" height="14" fill="transparent"/><path d="M-6 -1H${width - 36}V1H-6Z"/><text x="2" y="-3">${escaped(level.name.slice(0, 7))}</text></g>`;
+  }
   out += `<g class="flag" id="flag"></g>`;
   bar.innerHTML = out;
   drawFlag();
@@ -212,6 +304,42 @@ export async function setSea(level) {
   await ask(`/api/worlds/${state.world.id}`, "PATCH", { sea_level_m: rounded });
 }
 
+const escaped = (text) => text.replace(/[&<>"]/g, (c) => ({ "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;" })[c]);
+
+/** A level of the book that is dragged. @type {{key: string, z: number, moved: boolean} | null} */
+let moving = null;
+let letGoAt = 0;
+bar.addEventListener("pointerdown", (event) => {
+  const mark = event.target.closest(".level");
+  if (!mark || event.button !== 0) return;
+  event.preventDefault();
+  bar.setPointerCapture(event.pointerId);
+  moving = { key: mark.dataset.level, z: state.world.levels.find((l) => l.key === mark.dataset.level).elevation_m, moved: false };
+});
+bar.addEventListener("pointermove", (event) => {
+  if (!moving) return;
+  const z = Math.round(levelOfY(event.clientY - bar.getBoundingClientRect().top) * 10) / 10;
+  if (Math.abs(yOfLevel(z) - yOfLevel(moving.z)) < 3 && !moving.moved) return;
+  Object.assign(moving, { z, moved: true });
+  drawBar();
+});
+bar.addEventListener("pointerup", () => {
+  if (!moving) return;
+  const { key, z, moved } = moving;
+  moving = null;
+  letGoAt = performance.now();
+  const level = state.world.levels.find((l) => l.key === key);
+  if (moved) ask(`/api/worlds/${state.world.id}/levels/${key}`, "PUT", { name: level.name, elevation_m: z });
+  else tell("take-level", level.elevation_m);
+});
+/** A click on the bare bar takes the level there. */
+bar.addEventListener("click", (event) => {
+  // A mark that was dragged lets go with a click of its own.
+  if (event.target.closest(".level, .sea-mark") || !facts.levels || performance.now() - letGoAt < 80) return;
+  tell("take-level", levelOfY(event.clientY - bar.getBoundingClientRect().top));
+});
+on("rows", drawBar);
+
 bar.addEventListener("pointerdown", (event) => {
   if (!event.target.closest(".sea-mark") || event.button !== 0) return;
   event.preventDefault();
@@ -228,6 +356,7 @@ bar.addEventListener("pointerup", () => {
   if (dragged === null) return;
   const level = dragged;
   dragged = null;
+  letGoAt = performance.now();
   setSea(level);
 });
 bar.addEventListener("pointercancel", () => {

@@ -58,6 +58,7 @@ const ACTIONS = {
   Escape: () => {
     endStroke(false);
     choose(null);
+    tell("escape");
     state.place = null;
     tell("place");
   },

@@ -6,6 +6,11 @@ const menu = document.getElementById("menu");
 const ENTRIES = [
   ["Trial: walk from here", (spot) => tell("walk", spot)],
   ["Place a start here", (spot) => tell("place-start", spot)],
+  ["Flatten to this elevation", (spot) => tell("take-here", spot)],
+  ["Remember this elevation", (spot) => tell("level-here", spot)],
+  ["Stand a person here", (spot) => tell("figure", { sort: "person", ...spot })],
+  ["Stand a vehicle here", (spot) => tell("figure", { sort: "vehicle", ...spot })],
+  ["Take people and vehicles away", () => tell("figure", null)],
   ["Sea level to this elevation", (spot) => tell("sea-here", spot)],
   ["Show the whole tract", () => tell("fit")],
 ];

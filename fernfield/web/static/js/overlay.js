@@ -1,5 +1,8 @@
 // Lines over the plan: the brush's ring, the section's row, pieces and starts.
-import { brush, on, state, tool } from "./state.js";
+import { active } from "./outline.js";
+import { MARKS } from "./marks.js";
+import { climbColour, ringPoints, ringWords } from "./ring.js";
+import { brush, lays, on, state } from "./state.js";
 import { metresPerPixel, paneSize, screenAt } from "./plan.js";
 
 const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("overlay"));
@@ -27,9 +30,10 @@ function paint() {
   }
   context.setTransform(ratio, 0, 0, ratio, 0, 0);
   context.clearRect(0, 0, width, height);
-  if (state.section && state.cursor && state.view !== "overlook") sectionRow(width);
+  if (state.section && state.cursor && !state.line && state.view !== "overlook") sectionRow(width);
+  for (const mark of MARKS) mark(context);
   for (const thing of state.things) (thing.sort === "start" ? start : piece)(thing);
-  if (state.cursor && brush()) ring();
+  if (state.cursor && brush() && !active() && state.past === null) ring();
   if (state.cursor && state.stage === "sites" && state.place) ghost();
 }
 
@@ -60,10 +64,18 @@ function circle(x, y, radius, dash) {
 function ring() {
   const own = brush();
   const [x, y] = screenAt(state.cursor.x, state.cursor.y);
-  const reach = own.radius / metresPerPixel();
-  circle(x, y, reach, true);
-  const full = reach * (1 - own.softness / 100);
-  if (full > 2) circle(x, y, full, false);
+  const reach = lays() ? 6 : own.radius / metresPerPixel();
+  const climbs = state.drawing ? state.progress?.climbs : undefined;
+  if (lays()) {
+    circle(x, y, 3, false);
+  } else if (own.shape === "round") {
+    circle(x, y, reach, true);
+    const full = reach * (1 - own.softness / 100);
+    if (full > 2) circle(x, y, full, false);
+  } else {
+    outlined(own, 1, [7, 4]);
+    if (own.softness < 98) outlined(own, 1 - own.softness / 100, []);
+  }
   context.strokeStyle = "#1e2925";
   context.lineWidth = 1;
   context.beginPath();
@@ -72,20 +84,34 @@ function ring() {
     context.lineTo(x + dx * (reach + 8), y + dy * (reach + 8));
   }
   context.stroke();
-  const unit = ["raise", "lower", "flatten"].includes(tool()) ? "m/s" : "%/s";
-  label(x + reach * 0.72 + 10, y - reach * 0.72 - 6, `r ${round(own.radius)} m · ${round(own.strength)} ${unit}`);
+  label(x + reach * 0.72 + 10, y - reach * 0.72 - 6, ringWords(), climbs ? climbColour(climbs) : "#1e2925");
 }
 
-const round = (value) => String(Math.round(value * 10) / 10);
+function outlined(own, part, dash) {
+  for (const [style, line] of [["rgba(255,255,255,.6)", 3], ["#1e2925", 1.3]]) {
+    context.strokeStyle = style;
+    context.lineWidth = line;
+    context.setLineDash(line < 3 ? dash : []);
+    context.beginPath();
+    ringPoints(own, part).forEach(([east, north], i) => {
+      const at = screenAt(state.cursor.x + east, state.cursor.y + north);
+      if (i) context.lineTo(...at);
+      else context.moveTo(...at);
+    });
+    context.closePath();
+    context.stroke();
+  }
+  context.setLineDash([]);
+}
 
-function label(x, y, words) {
+function label(x, y, words, colour) {
   context.font = '11px "Spline Sans Mono"';
   const [width] = paneSize();
   const wide = context.measureText(words).width + 12;
   const left = Math.min(x, width - wide - 4);
   context.fillStyle = "rgba(250, 248, 241, .93)";
   context.fillRect(left, y - 14, wide, 20);
-  context.fillStyle = "#1e2925";
+  context.fillStyle = colour;
   context.fillText(words, left + 6, y);
 }
 
@@ -226,7 +252,7 @@ function ghost() {
   context.globalAlpha = 1;
 }
 
-for (const what of ["cursor", "plan-painted", "things", "brush", "stage", "chosen", "place"]) on(what, drawOverlay);
+for (const what of ["cursor", "plan-painted", "things", "brush", "stage", "chosen", "place", "labels", "progress", "figures", "rows", "past"]) on(what, drawOverlay);
 
 /** The scale bar: a round length near 120 pixels. */
 export function drawScale() {

@@ -4,8 +4,9 @@ import { openMenu } from "./menu.js";
 import { camera as plan } from "./plan.js";
 import { held } from "./pointer.js";
 import { detail, HAZE, Land, uniforms } from "./relief3d.js";
-import { addToStroke, beginStroke, endStroke } from "./strokes.js";
-import { Growth, Sea, Things } from "./things3d.js";
+import { addToStroke, beginStroke, endStroke, pressOf } from "./strokes.js";
+import { ringPoints, ringWords } from "./ring.js";
+import { Figures, Growth, Sea, Things } from "./things3d.js";
 import { brush, clamp, grid, HOLD_MS, keep, on, state, tell, xOf, yOf } from "./state.js";
 
 const pane = document.getElementById("look");
@@ -38,7 +39,7 @@ function build() {
   ring.add(line("#1e2925"), line("#faf8f1"));
   ring.renderOrder = 5;
   scene.add(ring);
-  parts = { renderer, scene, lens, ring, land: new Land(scene, request), growth: new Growth(scene, request), things: new Things(scene, request), sea: new Sea(scene) };
+  parts = { renderer, scene, lens, ring, land: new Land(scene, request), growth: new Growth(scene, request), things: new Things(scene, request), figures: new Figures(scene, request), sea: new Sea(scene) };
   window.fern.overlook = { drawn, orbit, spotUnder, parts, pixelOf };
 }
 
@@ -108,7 +109,9 @@ function paint() {
   land.update(x, y);
   growth.update(x, y);
   sea.update();
+  parts.figures.update(land);
   drawRing();
+  placeWords();
   renderer.render(scene, lens);
   drawn.frames += 1;
 }
@@ -119,17 +122,27 @@ function drawRing() {
   ring.visible = Boolean(own && state.cursor && !eye);
   if (!ring.visible) return;
   const [outer, inner] = ring.children;
-  for (const [loop, reach] of [[outer, own.radius], [inner, own.radius * (1 - own.softness / 100)]]) {
+  for (const [loop, part] of [[outer, 1], [inner, 1 - own.softness / 100]]) {
     const points = [];
-    for (let i = 0; i < 72; i += 1) {
-      const turn = (i / 72) * Math.PI * 2;
-      const x = clamp(state.cursor.x + Math.cos(turn) * reach, 0, (grid.cols - 1) * grid.spacing);
-      const y = clamp(state.cursor.y + Math.sin(turn) * reach, 0, (grid.rows - 1) * grid.spacing);
+    for (const [east, north] of ringPoints(own, part)) {
+      const x = clamp(state.cursor.x + east, 0, (grid.cols - 1) * grid.spacing);
+      const y = clamp(state.cursor.y + north, 0, (grid.rows - 1) * grid.spacing);
       points.push(x, (land.heightAt(x, y) ?? 0) + 0.4, -y);
     }
     loop.geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
     loop.geometry.computeBoundingSphere();
   }
+}
+
+/** Radius and strength beside the brush, as on the plan. */
+function placeWords() {
+  const box = document.getElementById("ring-words");
+  box.hidden = !parts.ring.visible;
+  if (box.hidden) return;
+  box.textContent = ringWords();
+  const [x, y] = pixelOf(state.cursor.x, state.cursor.y);
+  box.style.left = `${Math.min(x + 16, pane.clientWidth - box.offsetWidth - 6)}px`;
+  box.style.top = `${Math.max(y - 34, 6)}px`;
 }
 
 /** The spot under a pixel of the pane: the first place where the ray meets the land, or null. */
@@ -191,7 +204,7 @@ pane.addEventListener("pointerdown", (event) => {
   if (event.button === 1 || held.space) doing = "move";
   else if (event.shiftKey || (event.button === 0 && !brush() && state.stage !== "trial")) doing = "turn";
   else if (event.button === 0 && state.stage === "trial" && spot) tell("walk", spot);
-  else if (event.button === 0 && brush() && spot) doing = beginStroke(spot, false) ? "stroke" : null;
+  else if (event.button === 0 && brush() && spot) doing = beginStroke(spot, false, pressOf(event)) ? "stroke" : null;
   else if (event.button === 2) {
     doing = "wait";
     if (brush() && spot) timer = setTimeout(() => doing === "wait" && opposite(), HOLD_MS);
@@ -216,7 +229,7 @@ pane.addEventListener("pointermove", (event) => {
   } else {
     const spot = spotUnder(px, py);
     if (spot || doing !== "stroke") state.cursor = spot;
-    if (doing === "stroke" && spot) addToStroke(spot, event.timeStamp);
+    if (doing === "stroke" && spot) addToStroke(spot, event.timeStamp, pressOf(event));
     if (doing === "wait" && brush() && Math.hypot(px - began[0], py - began[1]) > 4) opposite();
     tell("cursor");
   }
@@ -267,7 +280,7 @@ function keepCamera() {
   keep();
 }
 
-for (const what of ["cursor", "brush", "look", "show", "tile", "stale"]) on(what, request);
+for (const what of ["cursor", "brush", "look", "show", "tile", "stale", "figures", "progress"]) on(what, request);
 on("show", () => fit());
 new ResizeObserver(() => {
   fit();

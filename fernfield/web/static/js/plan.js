@@ -1,6 +1,6 @@
 // The plan: 256-pixel tiles of the server's picture on a canvas, panned and zoomed by hand.
 import { send } from "./live.js";
-import { clamp, colOf, grid, keep, on, rowOf, state, tell, xOf, yOf } from "./state.js";
+import { clamp, colOf, grid, keep, on, rowOf, shown, state, tell, xOf, yOf } from "./state.js";
 
 const TILE = 256;
 const FINEST = -2;
@@ -99,7 +99,7 @@ export function tellView() {
   const at = level();
   const scale = 2 ** at;
   const [row0, col0, row1, col1] = postsInView();
-  const { contour_m, water, growth, shadows } = state.show;
+  const { contour_m, water, growth, shadows, overlays } = state.show;
   send(
     {
       is: "view",
@@ -112,6 +112,8 @@ export function tellView() {
       water,
       growth,
       shadows,
+      overlays,
+      keep_to: overlays.includes("kept") ? state.keepTo : null,
       heights: state.view !== "plan",
     },
     true,
@@ -218,10 +220,8 @@ async function load(at, row, col, bare = false) {
   tile.loading = true;
   tile.stale = false;
   const patches = tile.patches;
-  const { contour_m, water, growth, shadows } = state.show;
   try {
-    const query = new URLSearchParams({ contour_m: bare ? 0 : contour_m, water, growth, shadows });
-    const answer = await fetch(`/api/tracts/${state.world.tract}/plan/${at}/${row}/${col}.webp?${query}`);
+    const answer = await fetch(`/api/tracts/${state.world.tract}/plan/${at}/${row}/${col}.webp?${shown(bare)}`);
     if (!answer.ok) throw new Error(String(answer.status));
     const picture = await createImageBitmap(await answer.blob());
     // A patch that came meanwhile may be newer than this picture: then ask once more.
@@ -281,6 +281,11 @@ function stale([row0, col0, row1, col1], exceptLevel = null, rect = null) {
 }
 
 on("live:patch", (message) => {
+  if (state.past !== null) {
+    // The present moves on; what is looked at does not.
+    requestAnimationFrame(() => send({ is: "drawn" }));
+    return;
+  }
   const [row0, col0, row1, col1] = message.pixels;
   const picture = new ImageData(new Uint8ClampedArray(message.body, message.offset), col1 - col0, row1 - row0);
   for (let row = Math.floor(row0 / TILE); row * TILE < row1; row += 1) {

@@ -1,7 +1,8 @@
 // The hand on the plan: left works, right does the opposite, space or the middle button pans.
 import { pan, spotAt, zoomAt } from "./plan.js";
 import * as sites from "./sites.js";
-import { addToStroke, beginStroke, endStroke } from "./strokes.js";
+import * as outline from "./outline.js";
+import { addToStroke, beginStroke, endStroke, pressOf } from "./strokes.js";
 import { brush, HOLD_MS, state, tell } from "./state.js";
 import { openMenu } from "./menu.js";
 
@@ -42,14 +43,16 @@ pane.addEventListener("pointerdown", (event) => {
   }
   if (event.button === 2) {
     // A short right click opens the menu; holding or moving works the opposite tool.
+    if (outline.active()) return;
     doing = "wait";
     if (brush()) waitTimer = setTimeout(() => doing === "wait" && opposite(), HOLD_MS);
     return;
   }
   if (event.button !== 0) return;
+  if (outline.down(state.cursor)) return;
   if (sites.down(px, py, state.cursor)) doing = "sites";
   else if (state.stage === "trial") tell("walk", state.cursor);
-  else if (brush()) doing = beginStroke(state.cursor, false) ? "stroke" : null;
+  else if (brush()) doing = beginStroke(state.cursor, false, pressOf(event)) ? "stroke" : null;
   else doing = "pan";
 });
 
@@ -63,7 +66,7 @@ pane.addEventListener("pointermove", (event) => {
     const rect = pane.getBoundingClientRect();
     const events = event.getCoalescedEvents?.() || [];
     for (const part of events.length ? events : [event]) {
-      addToStroke(spotAt(part.clientX - rect.left, part.clientY - rect.top), part.timeStamp);
+      addToStroke(spotAt(part.clientX - rect.left, part.clientY - rect.top), part.timeStamp, pressOf(part));
     }
   }
   const [px, py] = point(event);

@@ -1,30 +1,53 @@
 // A stroke from the pointer to the server: samples go out once a frame, also while the hand is still.
 import { send } from "./live.js";
 import { say } from "./say.js";
-import { brush, on, state, tell, tool } from "./state.js";
+import { brush, on, state, tell, TOOLS, tool } from "./state.js";
 
-const OPPOSITE = { raise: "lower", lower: "raise", smooth: "smooth", flatten: "flatten", paint: "take_away", take_away: "paint", sow: "thin", thin: "sow" };
+/** A stroke without its path, as the API has it. @param {string} name the tool; the brush is the present one */
+function strokeOf(name) {
+  const own = brush();
+  const what = TOOLS[name];
+  // Roughen's opposite is Smooth: that has settings of its own.
+  const settings = (state.brushes[name] || own).own || {};
+  const stroke = { tool: name };
+  if (!what.lays) Object.assign(stroke, { radius_m: own.radius, softness: own.softness / 100, strength: what.unit === TOOLS[tool()].unit ? own.strength : state.brushes[name].strength });
+  for (const { name: field } of what.settings) if (settings[field] !== null && settings[field] !== "") stroke[field] = settings[field];
+  if (what.lays) stroke.turn_deg = own.turn_deg;
+  else {
+    Object.assign(stroke, { shape: own.shape, turn_by: own.turn_by, turn_deg: own.turn_deg });
+    if (own.tip) stroke.tip = own.tip;
+  }
+  if (state.keepTo) stroke.keep_to = state.keepTo;
+  if (name === "paint" || name === "take_away") stroke.cover = state.cover;
+  if (name === "sow" || name === "thin") stroke.mix = state.mix;
+  if (state.sheet && (what.settings.length || what.lays || ["raise", "lower"].includes(name))) stroke.sheet = state.sheet;
+  return stroke;
+}
 
 let began = 0;
 /** @type {number[][]} */
 let samples = [];
 let last = null;
+let pressed = 1;
 
-/** Begin a stroke at a spot. @param {{x: number, y: number}} spot @param {boolean} turned use the opposite tool */
-export function beginStroke(spot, turned) {
-  const name = turned ? OPPOSITE[tool()] : tool();
-  const own = brush();
-  if (!name || !own) return false;
-  const stroke = { tool: name, radius_m: own.radius, softness: own.softness / 100, strength: own.strength };
-  if (name === "paint" || name === "take_away") stroke.cover = state.cover;
-  if (name === "sow" || name === "thin") stroke.mix = state.mix;
+/** Begin a stroke at a spot. @param {{x: number, y: number}} spot @param {boolean} turned use the opposite tool @param {number} [press] of a pen */
+export function beginStroke(spot, turned, press = 1) {
+  const name = turned ? TOOLS[tool()]?.opposite : tool();
+  if (!name || !brush()) return false;
+  if (state.past !== null) {
+    say("This is the past: go back to the present to work on the land.", "calm");
+    return false;
+  }
+  const stroke = strokeOf(name);
   if (!send({ is: "begin", tract: state.world.tract, stroke })) {
     say("The line to the server is down. Nothing was changed; it is tried again by itself.");
     return false;
   }
   began = performance.now();
   state.began = began;
-  samples = [[spot.x, spot.y, 0]];
+  samples = [[spot.x, spot.y, 0, press]];
+  pressed = press;
+  state.progress = null;
   last = spot;
   state.drawing = true;
   tell("drawing", name);
@@ -32,12 +55,16 @@ export function beginStroke(spot, turned) {
   return true;
 }
 
+/** How hard a pen is pressed; anything else is pressed as hard as can be. */
+export const pressOf = (event) => (event.pointerType === "pen" && event.pressure > 0 ? event.pressure : 1);
+
 /** The pointer moved, at a time of the event's own clock. */
-export function addToStroke(spot, time) {
+export function addToStroke(spot, time, press = 1) {
   if (!state.drawing) return;
   last = spot;
+  pressed = press;
   const seconds = Math.max(0, (time - began) / 1000);
-  if (seconds > (samples.at(-1)?.[2] ?? sent)) samples.push([spot.x, spot.y, seconds]);
+  if (seconds > (samples.at(-1)?.[2] ?? sent)) samples.push([spot.x, spot.y, seconds, press]);
   // At once, and all samples of one event together.
   if (!flushing) {
     flushing = true;
@@ -53,7 +80,7 @@ let sent = 0;
 function flow() {
   if (!state.drawing) return;
   const now = (performance.now() - began) / 1000;
-  if (samples.length === 0 && now > sent) samples.push([last.x, last.y, now]);
+  if (samples.length === 0 && now > sent) samples.push([last.x, last.y, now, pressed]);
   flush();
   requestAnimationFrame(flow);
 }
@@ -81,6 +108,11 @@ function acknowledged(all = false) {
   for (const go of waiting) go();
   waiting = [];
 }
+on("live:progress", (message) => {
+  if (!state.drawing) return;
+  state.progress = message;
+  tell("progress", message);
+});
 on("live:ended", () => acknowledged());
 on("live:error", () => acknowledged());
 
@@ -88,7 +120,7 @@ on("live:error", () => acknowledged());
 export function endStroke(keepIt = true) {
   if (!state.drawing) return;
   const now = (performance.now() - began) / 1000;
-  if (now > sent && samples.length === 0) samples.push([last.x, last.y, now]);
+  if (now > sent && samples.length === 0) samples.push([last.x, last.y, now, pressed]);
   flush();
   if (send({ is: keepIt ? "end" : "abandon" }) && keepIt) unkept += 1;
   state.drawing = false;

@@ -266,3 +266,41 @@ export class Sea {
     this.mesh.visible = state.show.water;
   }
 }
+
+
+/** A person of 1.8 m or a vehicle of 4.2 m, to see how large the land is. */
+export class Figures {
+  constructor(scene, request) {
+    this.group = new THREE.Group();
+    scene.add(this.group);
+    this.seen = "";
+    this.request = request;
+  }
+
+  static shapeOf(sort) {
+    const at = (geometry, x, y, z) => geometry.translate(x, y, z);
+    if (sort === "person") {
+      return joined([
+        [at(new THREE.CylinderGeometry(0.17, 0.13, 0.85, 8), 0, 0.425, 0), "#4a4f55"],
+        [at(new THREE.CylinderGeometry(0.2, 0.24, 0.62, 8), 0, 1.16, 0), "#a2431f"],
+        [at(new THREE.IcosahedronGeometry(0.165, 1), 0, 1.635, 0), "#d9b08c"],
+      ]);
+    }
+    return joined([
+      [at(new THREE.BoxGeometry(1.8, 0.7, 4.2), 0, 0.75, 0), "#27637f"],
+      [at(new THREE.BoxGeometry(1.6, 0.65, 2.1), 0, 1.4, 0.2), "#d7e6ec"],
+      ...[[-0.85, -1.35], [0.85, -1.35], [-0.85, 1.35], [0.85, 1.35]].map(([x, z]) => [at(new THREE.CylinderGeometry(0.36, 0.36, 0.24, 10).rotateZ(Math.PI / 2), x, 0.36, z), "#1e2925"]),
+    ]);
+  }
+
+  update(land) {
+    const seen = JSON.stringify(state.figures);
+    if (seen !== this.seen) {
+      this.seen = seen;
+      for (const old of this.group.children) old.geometry.dispose();
+      this.group.clear();
+      for (const figure of state.figures) this.group.add(new THREE.Mesh(Figures.shapeOf(figure.sort), material));
+    }
+    state.figures.forEach((figure, i) => this.group.children[i].position.set(figure.x, land.heightAt(figure.x, figure.y) ?? 0, -figure.y));
+  }
+}

@@ -2,6 +2,8 @@
 import { goTo, refresh } from "./bench.js";
 import { leave, walkFrom } from "./eye.js";
 import { askLevels, facts, setSea } from "./facts.js";
+import { takeLevel } from "./ground.js";
+import { lookAt } from "./past.js";
 import "./keys.js";
 import { showKeys } from "./keys.js";
 import { connect } from "./live.js";
@@ -41,23 +43,35 @@ on("view", (view) => {
 
 const show = id("show");
 function showWords() {
-  const { contour_m, water, growth, shadows } = state.show;
-  const on = [contour_m > 0 && `contours ${contour_m} m`, water && "water", growth && "growth", shadows && "shadows"].filter(Boolean);
+  const { contour_m, water, growth, shadows, overlays } = state.show;
+  const on = [contour_m > 0 && `contours ${contour_m} m`, water && "water", growth && "growth", shadows && "shadows", ...overlays].filter(Boolean);
   show.querySelector("[data-shown]").textContent = on.join(", ") || "bare ground";
   for (const field of show.querySelectorAll("[name]")) {
     if (field.type === "checkbox") field.checked = state.show[field.name];
     else field.value = String(state.show[field.name]);
   }
+  for (const field of show.querySelectorAll("[data-overlay]")) field.checked = overlays.includes(field.dataset.overlay);
 }
+on("show-changed", () => {
+  showWords();
+  tell("show");
+});
 show.addEventListener("change", (event) => {
   const field = event.target;
+  if (field.dataset.overlay) {
+    const left = state.show.overlays.filter((name) => name !== field.dataset.overlay);
+    state.show.overlays = field.checked ? [...left, field.dataset.overlay] : left;
+    keep();
+    tell("show-changed");
+    return;
+  }
   state.show[field.name] = field.type === "checkbox" ? field.checked : field.name === "contour_m" ? Number(field.value) : field.value;
   keep();
   showWords();
   tell("show");
 });
 document.addEventListener("pointerdown", (event) => {
-  for (const open of document.querySelectorAll("details[open]")) if (!open.contains(event.target)) open.open = false;
+  for (const open of document.querySelectorAll("details[open]:not([data-fold])")) if (!open.contains(event.target)) open.open = false;
 });
 
 // The trail
@@ -96,19 +110,24 @@ on("connection", (up) => {
   id("kept").textContent = up ? `r${state.world.revision} kept` : "line lost …";
 });
 
+const ROWS = ["about", "water", "light", "covers", "mixes", "sheets", "plots", "levels", "lines", "symmetry", "limits"];
+const known = (world) =>
+  Object.fromEntries(["name", "sea_level_m", "sun_bearing_deg", "sun_height_deg", "covers", "mixes", "sheets", "plots", "levels", "lines", "symmetry", "limits"].map((n) => [n, world[n]]));
 on("live:revised", async (message) => {
   showKept(message.number, message.can_undo, message.can_redo);
   if (!id("logbook-sheet").hidden) fetchSteps();
   const changed = new Set(message.collections);
-  if (["about", "water", "light", "covers", "mixes"].some((c) => changed.has(c))) {
+  if (ROWS.some((c) => changed.has(c))) {
     const world = await ask(base);
     if (!world) return;
-    Object.assign(state.world, { name: world.name, sea_level_m: world.sea_level_m, sun_bearing_deg: world.sun_bearing_deg, sun_height_deg: world.sun_height_deg, covers: world.covers, mixes: world.mixes });
+    Object.assign(state.world, known(world));
     for (const place of document.querySelectorAll("[data-world-name]")) place.textContent = world.name;
     document.title = `${world.name} · Fern Field`;
     askLevels();
     tell("look");
+    tell("rows");
     if (["water", "light", "cover", "growth"].includes(state.stage)) refresh();
+    if (state.stage === "ground" && ["sheets", "plots", "levels", "symmetry", "limits"].some((c) => changed.has(c))) refresh();
   }
   if (state.stage === "handover") refresh();
 });
@@ -120,7 +139,8 @@ on("live:gone", () => {
 on("all-stale", async () => {
   const world = await ask(base);
   if (world) {
-    Object.assign(state.world, { sea_level_m: world.sea_level_m, sun_bearing_deg: world.sun_bearing_deg, sun_height_deg: world.sun_height_deg, covers: world.covers, mixes: world.mixes });
+    Object.assign(state.world, known(world));
+    tell("rows");
     showKept(world.revision, world.can_undo, world.can_redo);
   }
 });
@@ -152,6 +172,24 @@ on("sea-here", async (spot) => {
   const found = await ask(`/api/tracts/${state.world.tract}/spot?x=${spot.x}&y=${spot.y}`);
   if (found) setSea(found.elevation_m);
 });
+on("take-here", async (spot) => {
+  const found = await ask(`/api/tracts/${state.world.tract}/spot?x=${spot.x}&y=${spot.y}`);
+  if (!found) return;
+  if (state.stage !== "ground") await goTo("ground");
+  takeLevel(found.elevation_m);
+});
+on("level-here", async (spot) => {
+  const found = await ask(`/api/tracts/${state.world.tract}/spot?x=${spot.x}&y=${spot.y}`);
+  if (!found) return;
+  const name = `E ${Math.round(spot.x)} N ${Math.round(spot.y)}`;
+  await ask(`${base}/levels/l${Date.now().toString(36)}`, "PUT", { name, elevation_m: Math.round(found.elevation_m * 100) / 100 });
+});
+on("figure", (figure) => {
+  state.figures = figure ? [...state.figures, figure] : [];
+  keep();
+  tell("figures");
+});
+on("keepsake", fetchSteps);
 on("place-start", async (spot) => {
   const count = state.things.filter((t) => t.sort === "start").length;
   await ask(`${base}/things`, "POST", { sort: "start", name: `Start ${count + 1}`, x: spot.x, y: spot.y, team: (count % 8) + 1 });
@@ -171,4 +209,4 @@ await fetchThings();
 askLevels();
 
 /** For tests and the bench: what the page knows and how often it drew. */
-window.fern = { state, facts, camera, counts, level, screenAt, spotAt, leave };
+window.fern = { state, facts, camera, counts, level, screenAt, spotAt, leave, lookAt };
