@@ -210,3 +210,10 @@ def test_growth_and_sites_are_what_their_readers_expect() -> None:
     assert found.is_valid
     assert found["features"][0]["geometry"]["coordinates"] == [1.0, 2.0, 3.0]
     assert json.loads(text)["features"][0]["properties"] == {"name": 'Gate "x", <b>', "team": None}
+
+
+def test_a_tile_of_a_single_post_can_be_written_to() -> None:
+    """The corner tile of 1,025 posts a side: one number, of which no copy would be made by itself."""
+    tile = decode_tile(encode_tile(np.full((1, 1), 3.5, np.float32)))
+    tile[0, 0] = 4
+    assert tile[0, 0] == 4

@@ -48,7 +48,8 @@ def decode_tile(blob: bytes) -> NDArray[Any]:
     if len(raw) != size:
         raise FormatError(f"a stored tile must hold {size} bytes, not {len(raw)}")
     planes = np.frombuffer(raw, np.uint8).reshape(dtype.itemsize, rows * cols)
-    return np.ascontiguousarray(planes.T).view(dtype).reshape(rows, cols)
+    # A copy in any case: the bytes cannot be written to, and of a single number no copy would be made.
+    return np.array(planes.T, order="C").view(dtype).reshape(rows, cols)
 
 
 def shape_of(blob: bytes) -> tuple[int, int]:

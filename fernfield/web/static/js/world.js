@@ -198,6 +198,9 @@ document.addEventListener("fern:theme", draw);
 
 // Beginning
 
+/** For tests and the bench: what the page knows and how often it drew. */
+window.fern = { state, facts, camera, counts, level, screenAt, spotAt, leave, lookAt };
+
 watchHtmx();
 showWords();
 if (state.view === "eye") state.view = "plan";
@@ -207,6 +210,3 @@ setView(state.view);
 await goTo(state.stage);
 await fetchThings();
 askLevels();
-
-/** For tests and the bench: what the page knows and how often it drew. */
-window.fern = { state, facts, camera, counts, level, screenAt, spotAt, leave, lookAt };

@@ -1,0 +1,387 @@
+"""The ground in full, with the hand on the mouse: every tool, limits, sheets, overlays, lines, the past."""
+
+from __future__ import annotations
+
+import io
+import re
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from PIL import Image
+from playwright.sync_api import Browser, Page, expect
+
+from tests.browser.conftest import Server, until
+from tests.browser.table import WAIT, Table
+
+
+@pytest.fixture
+def table(page: Page, server: Server) -> Table:
+    return Table(page, server)
+
+
+def land(table: Table, x0: int, y0: int, x1: int, y1: int, **query: Any) -> np.ndarray:
+    """Every post of a box of the demo tract, which is 1,024 m square at 1 m."""
+    rows = {"row0": 1024 - y1, "col0": x0, "row1": 1025 - y0, "col1": x1 + 1, **query}
+    path = "&".join(f"{name}={value}" for name, value in rows.items())
+    body = table.server.bytes_of(f"/api/tracts/{table.tract}/heights?{path}")
+    return np.frombuffer(body, "<f4").reshape(y1 - y0 + 1, x1 - x0 + 1)
+
+
+def fold(page: Page, name: str) -> None:
+    page.locator(f"details[data-fold={name}] > summary").click()
+
+
+def test_every_tool_has_its_settings_and_works(table: Table) -> None:
+    table.open("ground")
+    page = table.page
+    box = (520, 470, 680, 530)
+    for key, name in (("n", "roughen"), ("e", "weather"), ("f", "flatten"), ("s", "smooth"), ("i", "imprint")):
+        page.mouse.move(*table.at(530, 500))
+        page.keyboard.press(key)
+        expect(page.locator(f"[data-tool={name}]")).to_have_attribute("aria-pressed", "true")
+        expect(page.locator(f"form[data-own={name}]")).to_be_visible()
+        expect(page.locator("form[data-own]:not([hidden])")).to_have_count(1)
+        before = land(table, *box)
+        table.drag((540, 500), (640, 505), steps=30)
+        assert not np.array_equal(land(table, *box), before), name
+    # A setting that is out of range is refused where it is typed.
+    field = page.locator("#own-imprint-size_m")
+    field.fill("0.2")
+    field.press("Tab")
+    assert not field.evaluate("f => f.checkValidity()")
+    assert page.evaluate("fern.state.brushes.imprint.own.size_m") == 80
+
+
+def test_flatten_by_fill_only_fills(table: Table) -> None:
+    table.open("ground")
+    page = table.page
+    page.keyboard.press("f")
+    page.locator("#own-flatten-by").select_option("fill")
+    page.locator("#own-flatten-target_m").fill("9")
+    page.locator("#own-flatten-target_m").press("Tab")
+    page.locator("#strength").fill("60")
+    page.locator("#strength").press("Enter")
+    before = land(table, 540, 440, 640, 540).astype(float)
+    table.drag((560, 490), (620, 490), steps=40)
+    rise = land(table, 540, 440, 640, 540) - before
+    assert rise.min() == 0
+    assert rise.max() > 1
+    assert not (before + rise)[rise > 0].max() > 9.0001
+    # The settings stay with the tool.
+    page.reload()
+    table.ready()
+    expect(page.locator("#own-flatten-by")).to_have_value("fill")
+    expect(page.locator("#own-flatten-target_m")).to_have_value("9")
+
+
+def test_a_grade_says_its_slope_while_it_is_dragged(table: Table) -> None:
+    table.open("ground")
+    page = table.page
+    page.mouse.move(*table.at(560, 420))
+    page.keyboard.press("g")
+    expect(page.locator("[data-brush]")).to_be_hidden()
+    page.locator("#own-grade-from_m").fill("6")
+    page.locator("#own-grade-to_m").fill("18")
+    page.locator("#own-grade-to_m").press("Tab")
+    start = table.revision()
+    page.mouse.move(*table.at(560, 420))
+    page.mouse.down()
+    for i in range(1, 21):
+        page.mouse.move(*table.at(560 + 7.5 * i, 420))
+        page.wait_for_timeout(40)
+    until(page, "fern.state.progress && fern.state.progress.percent > 0")
+    page.wait_for_timeout(300)
+    page.mouse.move(*table.at(711, 420))
+    until(page, "fern.state.progress.length_m > 140")
+    facts = page.evaluate("fern.state.progress")
+    assert facts["percent"] == pytest.approx(12 / facts["length_m"] * 100, abs=0.05)
+    assert facts["climbs"] == "vehicle"
+    assert table.revision() == start
+    page.mouse.up()
+    table.kept(start)
+    expect(page.locator("[data-section=volume]")).to_contain_text("fill", timeout=WAIT)
+    z = [table.spot(x, 420)["elevation_m"] for x in (590, 660)]
+    assert (z[1] - z[0]) / 70 * 100 == pytest.approx(8, abs=0.3)
+    revision = table.revision()
+    page.keyboard.press("Control+z")
+    table.kept(revision)
+
+
+def test_a_stroke_keeps_to_a_plot_that_was_drawn(table: Table) -> None:
+    table.open("ground")
+    page = table.page
+    fold(page, "plots")
+    form = page.locator("form[data-draw=plot]")
+    form.get_by_label("Name of a new plot").fill("Test plot")
+    revision = table.revision()
+    form.get_by_role("button").click()
+    expect(page.locator("#asks")).to_contain_text("Click the corners")
+    corners = [(520, 480), (600, 480), (600, 560), (520, 560)]
+    for x, y in corners:
+        page.mouse.click(*table.at(x, y))
+    page.keyboard.press("Enter")
+    table.kept(revision)
+    expect(page.locator("#asks")).to_be_hidden()
+    until(page, "fern.state.world.plots.some(p => p.name === 'Test plot')")
+    fold(page, "keep")
+    page.get_by_label("Test plot").check()
+    expect(page.locator("[data-keep-words]")).to_have_text("in 1 plot")
+    # What is kept out is hatched: the picture outside the plot has dark lines, inside it has none.
+    until(page, "fern.state.show.overlays.includes('kept')")
+    before = land(table, 480, 440, 640, 600)
+    page.mouse.move(*table.at(560, 520))
+    page.keyboard.press("r")
+    table.drag((500, 520), (630, 520), steps=30)
+    rise = land(table, 480, 440, 640, 600) - before
+    assert rise[80, 60:100].min() > 0.2
+    assert rise[80, 123:].max() == 0
+    assert rise[80, :38].max() == 0
+    assert "Test plot" in table.under_cursor(560, 520)["plots"]
+    expect(page.locator("#spot")).to_contain_text("“Test plot”")
+    page.get_by_role("button", name="Keep to nothing").click()
+    expect(page.locator("[data-keep-words]")).to_have_text("everywhere")
+
+
+def test_a_sheet_is_added_worked_into_hidden_and_merged(table: Table) -> None:
+    table.open("ground")
+    page = table.page
+    box = (560, 600, 620, 640)
+    before = land(table, *box)
+    fold(page, "sheets")
+    revision = table.revision()
+    page.get_by_label("Name of a new sheet").fill("Banks")
+    page.get_by_role("button", name="Add a sheet").click()
+    table.kept(revision)
+    expect(page.locator("button[data-sheet][aria-pressed=true]")).to_contain_text("Banks")
+    page.mouse.move(*table.at(590, 620))
+    page.keyboard.press("r")
+    table.drag((580, 620), (600, 620), steps=20)
+    raised = land(table, *box)
+    assert (raised - before).max() > 0.5
+    form = page.locator("form[data-sheet-form]:not([hidden])")
+
+    def settle(label: str) -> None:
+        revision = table.revision()
+        form.get_by_label(label).set_checked(not form.get_by_label(label).is_checked())
+        form.get_by_role("button", name="Set").click()
+        table.kept(revision)
+
+    settle("hidden")
+    assert np.abs(land(table, *box) - before).max() < 1e-5
+    # Nothing can be drawn into what is not seen, and the page says so.
+    px, py = table.at(590, 620)
+    page.mouse.move(px, py)
+    page.mouse.down()
+    page.mouse.move(px + 4, py)
+    page.mouse.up()
+    expect(page.locator("#toasts")).to_contain_text("Banks is hidden")
+    settle("hidden")
+    assert np.abs(land(table, *box) - raised).max() < 1e-5
+    revision = table.revision()
+    form.get_by_role("button", name="Merge into the base").click()
+    table.kept(revision)
+    expect(page.locator("button[data-sheet][aria-pressed=true]")).to_contain_text("Base")
+    assert np.abs(land(table, *box) - raised).max() < 1e-4
+
+
+def test_overlays_have_legends_and_contours_figures(table: Table) -> None:
+    table.open("ground")
+    page = table.page
+    plain = table.relief()
+    page.locator("#show summary").click()
+    page.locator("[data-overlay=slopes]").check()
+    expect(page.locator("#legend")).to_contain_text("nobody climbs")
+    page.locator("[data-overlay=tint]").check()
+    expect(page.locator("#legend")).to_contain_text("Elevation")
+    page.locator("[data-overlay=slopes]").uncheck()
+    page.mouse.click(*table.at(620, 520))
+    table.relief(lambda grey: bool(np.abs(grey - plain).mean() > 4))
+    page.keyboard.press("Control+z")
+    page.locator("#show summary").click()
+    page.locator("[data-overlay=tint]").uncheck()
+    expect(page.locator("#legend")).to_be_hidden()
+
+
+def test_a_line_of_the_section_is_drawn_measured_and_kept(table: Table) -> None:
+    table.open("ground")
+    page = table.page
+    page.locator("[data-section=draw]").click()
+    for x, y in ((540, 500), (640, 500), (640, 580)):
+        page.mouse.click(*table.at(x, y))
+    page.keyboard.press("Enter")
+    expect(page.locator("[data-section=words]")).to_contain_text("along a line, 180 m")
+    box = page.locator("#section-line").bounding_box()
+    assert box is not None
+    for part in (0.25, 0.5):
+        page.mouse.click(box["x"] + box["width"] * part, box["y"] + 40)
+    expect(page.locator("[data-section=between]")).to_contain_text("45.0 m · rise")
+    a, b = (table.spot(x, 500)["elevation_m"] for x in (585, 630))
+    words = page.locator("[data-section=between]").inner_text()
+    rise = float(re.search(r"rise ([+−][\d.]+)", words)[1].replace("−", "-"))  # type: ignore[index]
+    assert rise == pytest.approx(b - a, abs=0.2)
+    revision = table.revision()
+    page.locator("[data-section=keep]").click()
+    table.kept(revision)
+    expect(page.locator("[data-section=lines] option")).to_have_count(2)
+    page.locator("[data-section=lines]").select_option(label="Line 1")
+    page.locator("[data-section=lines]").select_option("")
+    expect(page.locator("[data-section=words]")).to_contain_text("west to east", timeout=WAIT)
+
+
+def test_the_level_book_is_filled_from_the_map_and_flattened_to(table: Table) -> None:
+    table.open("ground")
+    page = table.page
+    z = table.spot(600, 540)["elevation_m"]
+    revision = table.revision()
+    page.mouse.click(*table.at(600, 540), button="right")
+    page.get_by_role("menuitem", name="Remember this elevation").click()
+    table.kept(revision)
+    until(page, "fern.state.world.levels.length === 1")
+    expect(page.locator("#altitude .level")).to_have_count(1)
+    fold(page, "levels")
+    page.locator("[data-take-level]").click()
+    expect(page.locator("[data-tool=flatten]")).to_have_attribute("aria-pressed", "true")
+    assert page.evaluate("fern.state.brushes.flatten.own.target_m") == pytest.approx(z, abs=0.006)
+    # A click on the bare bar takes the level there.
+    bar = page.locator("#altitude").bounding_box()
+    assert bar is not None
+    page.mouse.click(bar["x"] + 60, bar["y"] + 120)
+    until(page, "z => fern.state.brushes.flatten.own.target_m > z + 5", arg=z)
+
+
+def test_the_past_is_looked_at_named_and_brought_back(table: Table) -> None:
+    table.open("ground")
+    page = table.page
+    box = (600, 500, 660, 560)
+    then, number = land(table, *box), table.revision()
+    table.drag((610, 530), (650, 530), steps=30)
+    now = land(table, *box)
+    picture = table.relief()
+    page.locator("#logbook").click()
+    row = page.locator(f"[data-revision='{number}']")
+    row.get_by_label(re.compile("Name of the keepsake")).fill("Before the bank")
+    row.get_by_role("button", name="Keep").click()
+    expect(page.locator(f"[data-revision='{number}'] .keepsake")).to_have_text("Before the bank")
+    until(page, "n => document.querySelector(`[data-revision='${n}'] img`).naturalWidth === 64", arg=number + 1)
+    page.locator(f"[data-look='{number}']").click()
+    expect(page.locator("#past")).to_contain_text(f"You look at r{number}")
+    page.locator("#logbook-close").click()
+    table.relief(lambda grey: bool(np.abs(grey - picture).max() > 30))
+    # Looking changes nothing, and nothing can be drawn there.
+    assert np.array_equal(land(table, *box), now)
+    px, py = table.at(620, 540)
+    page.mouse.move(px, py)
+    page.mouse.down()
+    page.mouse.move(px + 5, py)
+    page.mouse.up()
+    expect(page.locator("#toasts")).to_contain_text("This is the past")
+    assert table.revision() == number + 1
+    page.get_by_role("button", name="Bring its ground back").click()
+    table.kept(number + 1)
+    expect(page.locator("#past")).to_be_hidden()
+    assert np.array_equal(land(table, *box), then)
+
+
+def test_weather_over_a_tract_shows_progress_and_can_be_cancelled(table: Table) -> None:
+    table.open("ground")
+    page = table.page
+    fold(page, "areas")
+    before = land(table, 500, 600, 900, 900)
+    form = page.locator("form[data-send$=weather]")
+    form.locator("[name=kind]").select_option("frost")
+    expect(form.locator("[name=drops_per_m2]")).to_be_hidden()
+    form.locator("[name=passes]").fill("20000")
+    form.get_by_role("button").click()
+    expect(page.locator("#area-job progress")).to_be_visible()
+    page.locator("#area-job").get_by_role("button", name="Cancel").click()
+    expect(page.locator("#area-job")).to_contain_text("Cancelled; nothing was changed")
+    assert np.array_equal(land(table, 500, 600, 900, 900), before)
+    form.locator("[name=passes]").fill("20")
+    revision = table.revision()
+    form.get_by_role("button").click()
+    table.kept(revision)
+    expect(page.locator("#area-job")).to_contain_text("Done, as r")
+    assert not np.array_equal(land(table, 500, 600, 900, 900), before)
+
+
+def test_a_picture_of_ones_own_and_a_bad_one(table: Table, tmp_path: Path) -> None:
+    image = np.zeros((32, 32), np.uint8)
+    image[8:24, 8:24] = 255
+    good, bad = tmp_path / "Plinth.png", tmp_path / "Photo.png"
+    Image.fromarray(image).save(good)
+    Image.fromarray(np.zeros((8, 8, 3), np.uint8)).save(bad)
+    table.open("ground")
+    page = table.page
+    page.keyboard.press("r")
+    fold(page, "form")
+    page.locator("#picture-file").set_input_files(bad)
+    page.get_by_role("button", name="Add a grey PNG").click()
+    expect(page.locator("#toasts")).to_contain_text("must be greyscale of 8 or 16 bits, not 8-bit colour")
+    page.complaints.clear()  # type: ignore[attr-defined] # the refusal, on purpose
+    page.locator("#picture-file").set_input_files(good)
+    page.get_by_role("button", name="Add a grey PNG").click()
+    expect(page.locator("#form-tip")).to_contain_text("Plinth")
+    page.mouse.move(*table.at(600, 540))
+    page.keyboard.press("i")
+    page.locator("#own-imprint-image").select_option(label="Plinth")
+    page.locator("#own-imprint-size_m").fill("40")
+    page.locator("#own-imprint-size_m").press("Tab")
+    z = table.spot(600, 540)["elevation_m"]
+    revision = table.revision()
+    page.mouse.click(*table.at(600, 540))
+    table.kept(revision)
+    assert table.spot(600, 540)["elevation_m"] == pytest.approx(z + 12, abs=0.3)
+    assert table.spot(600, 565)["elevation_m"] == pytest.approx(table.spot(600, 565)["elevation_m"])
+
+
+def test_the_ring_lies_on_the_land_in_the_overlook_with_its_words(table: Table) -> None:
+    table.open("ground", view="overlook")
+    page = table.page
+    until(page, "window.fern.overlook && fern.overlook.drawn.frames > 2")
+    page.keyboard.press("r")
+    page.mouse.move(740, 420)
+    expect(page.locator("#ring-words")).to_contain_text("r 40 m · 6 m/s")
+    points = page.evaluate(
+        """() => { const { ring, land } = fern.overlook.parts;
+        const p = ring.children[0].geometry.getAttribute("position");
+        return [...Array(p.count).keys()].map((i) => [p.getY(i), land.heightAt(p.getX(i), -p.getZ(i))]); }"""
+    )
+    assert len(points) == 72
+    assert all(abs(y - z - 0.4) < 1e-3 for y, z in points)
+
+
+def test_two_people_in_one_place_end_with_the_same_land_on_both_screens(
+    browser: Browser, page: Page, server: Server
+) -> None:
+    one = Table(page, server)
+    one.open("ground")
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    two = Table(context.new_page(), server)
+    two.open("ground")
+    two.page.keyboard.press("g")
+    start = one.revision()
+    for table, x in ((one, 560), (two, 570)):
+        table.page.mouse.move(*table.at(x, 470))
+        table.page.mouse.down()
+    for i in range(20):
+        one.page.mouse.move(*one.at(560 + 4 * i, 470))
+        two.page.mouse.move(*two.at(570 + 4 * i, 474))
+        one.page.wait_for_timeout(20)
+    two.page.mouse.up()
+    one.page.mouse.up()
+    for table in (one, two):
+        until(table.page, "n => fern.state.world.revision >= n + 2", arg=start)
+
+    def seen(table: Table) -> np.ndarray:
+        table.page.mouse.move(150, 740)
+        table.page.wait_for_timeout(900)
+        shot = table.page.screenshot(clip={"x": 420, "y": 160, "width": 560, "height": 420})
+        return np.asarray(Image.open(io.BytesIO(shot)).convert("RGB")).astype(int)
+
+    for _ in range(40):
+        if np.abs(seen(one) - seen(two)).max() <= 2:
+            break
+    assert np.abs(seen(one) - seen(two)).max() <= 2
+    context.close()
