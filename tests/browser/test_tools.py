@@ -340,7 +340,9 @@ def test_the_ring_lies_on_the_land_in_the_overlook_with_its_words(table: Table) 
     table.open("ground", view="overlook")
     page = table.page
     until(page, "window.fern.overlook && fern.overlook.drawn.frames > 2")
+    until(page, "fern.overlook.parts.land.heightAt(512, 512) !== null")
     page.keyboard.press("r")
+    page.mouse.move(700, 400)
     page.mouse.move(740, 420)
     expect(page.locator("#ring-words")).to_contain_text("r 40 m · 6 m/s")
     points = page.evaluate(
