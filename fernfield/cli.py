@@ -38,13 +38,14 @@ def _run(host: str, port: int, data: Path, *, demo: bool) -> None:
 
     typer.echo("Compiling the kernels (a few seconds, the first time up to a minute) …")
     warm_kernels()
-    studio = Studio(data)
+    settings = Settings(host=host, port=port, data=data)
+    studio = Studio(data, settings.logbook_mib)
     path = ""
     if demo:
         typer.echo("Preparing the demo world Sallow Reach …")
         path = f"worlds/{build_demo(studio)}"
     config = uvicorn.Config(
-        create_app(studio, Settings(host=host, port=port, data=data)),
+        create_app(studio, settings),
         host=host,
         port=port,
         log_level="warning",

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import signal
+import subprocess
+import sys
 import time
 from typing import Any
 
@@ -250,3 +253,54 @@ def test_what_others_draw_while_a_job_runs_is_kept(studio: Studio, world: OpenWo
     assert ended(job).state == "done"
     assert drawn.revision < world.revision
     assert ground(world)[300 - 60, 60] > before[300 - 60, 60] + 15
+
+
+KILLED = """
+import sys
+from pathlib import Path
+from fernfield.work.commands import Weather
+from fernfield.work.studio import Studio
+studio = Studio(Path(sys.argv[1]))
+world = next(iter(studio.worlds()))
+job = studio.start_weather(world.first_tract.row.id, Weather(kind="frost", repose_deg=20, passes=int(sys.argv[2])))
+print("ready", flush=True)
+while not job.ended:
+    job.wait(job.version, 1.0)
+print("ended", flush=True)
+"""
+
+
+def test_a_process_killed_while_it_weathers_leaves_the_ground_as_it_was_or_wholly_weathered(
+    studio: Studio, world: OpenWorld
+) -> None:
+    before = hilly(world)
+    revision = world.revision
+    studio.close()
+    whole: np.ndarray | None = None
+    # Long enough to be in the middle of it, and short enough to be near its writing; at last to its end.
+    for passes, pause in ((20_000, 0.3), (20_000, 0.8), (40, 0.02), (40, 0.05), (40, 0.1), (40, 60.0)):
+        command = [sys.executable, "-c", KILLED, str(studio.data), str(passes)]
+        with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as process:
+            assert process.stdout is not None
+            assert process.stdout.readline() == "ready\n"
+            if pause < 10:
+                time.sleep(pause)
+            else:
+                assert process.stdout.readline() == "ended\n"
+            process.send_signal(signal.SIGKILL)
+        again = Studio(studio.data)
+        other = next(iter(again.worlds()))
+        now = ground(other)
+        if other.revision == revision:
+            assert np.array_equal(now, before)
+        else:
+            # Written whole: every run of 40 passes comes to the same land.
+            assert passes == 40
+            assert steepest(now, 1.0) < steepest(before, 1.0)
+            assert whole is None or np.array_equal(now, whole)
+            whole = now
+            other.undo()
+            assert np.array_equal(ground(other), before)
+            revision = other.revision
+        again.close()
+    assert whole is not None

@@ -246,3 +246,57 @@ def test_a_walker_stops_at_an_opening(client: TestClient, made: dict[str, Any]) 
     walk.advance(Intent(ahead=1, facing=0), 60 * 9)
     assert walk.walker.y < 75.5
     assert "an opening" in str(walk.state()["blocked"])
+
+
+def test_a_stroke_under_way_tells_its_volumes_and_a_grade_its_slope(client: TestClient, made: dict[str, Any]) -> None:
+    tract = made["tracts"][0]["id"]
+    with client.websocket_connect(live(made["id"])) as socket:
+        page = Page(socket)
+        page.say(**VIEW)
+        page.say(**{"is": "begin"}, tract=tract, stroke=STROKE)
+        page.say(**{"is": "move"}, samples=[[100, 100, 0], [110, 100, 0.2], [120, 100, 0.4]])
+        told = page.hear("progress")
+        assert told["fill_m3"] > 100
+        assert told["cut_m3"] == 0
+        page.say(**{"is": "end"})
+        assert page.hear("ended")["fill_m3"] >= told["fill_m3"]
+        time.sleep(0.25)
+        slopes = {"vehicle": 18.0, "walker": 45.0, "nobody": 150.0}
+        for climbs, rise in slopes.items():
+            start = {"tool": "grade", "from_m": 10, "to_m": 10 + rise, "width_m": 6, "way": "ends"}
+            page.say(**{"is": "begin"}, tract=tract, stroke=start)
+            time.sleep(0.25)
+            page.say(**{"is": "move"}, samples=[[50, 200, 0], [150, 200, 0.2]])
+            told = page.hear("progress")
+            assert told["length_m"] == pytest.approx(100)
+            assert told["percent"] == pytest.approx(rise)
+            assert told["climbs"] == climbs
+            page.say(**{"is": "abandon"})
+        page.say(**{"is": "spot"}, x=100, y=200)
+        assert page.hear("spot")["spot"]["elevation_m"] == 10
+
+
+def test_patches_carry_the_overlays_that_the_page_shows(client: TestClient, made: dict[str, Any]) -> None:
+    tract = made["tracts"][0]["id"]
+    bodies = []
+    for overlays in ([], ["tint"], ["kept"]):
+        with client.websocket_connect(live(made["id"])) as socket:
+            page = Page(socket)
+            page.say(**VIEW, overlays=overlays, keep_to={"from_m": 11.0})
+            page.say(**{"is": "begin"}, tract=tract, stroke=STROKE)
+            page.say(**{"is": "move"}, samples=[[100, 100, 0], [110, 100, 0.2], [120, 100, 0.4]])
+            bodies.append(page.hear("patch")["body"][:4000])
+            page.say(**{"is": "abandon"})
+    assert bodies[0] != bodies[1]
+    assert bodies[0] != bodies[2]
+
+
+def test_a_stroke_into_a_sheet_that_is_not_there_is_refused_and_nothing_changes(
+    client: TestClient, made: dict[str, Any]
+) -> None:
+    with client.websocket_connect(live(made["id"])) as socket:
+        page = Page(socket)
+        page.say(**{"is": "begin"}, tract=made["tracts"][0]["id"], stroke={**STROKE, "sheet": "banks"})
+        assert "no sheet 'banks'" in page.hear("error")["message"]
+        page.say(**{"is": "end"})
+        assert page.hear("ended")["revision"] == 0

@@ -159,3 +159,31 @@ def test_the_handover_page_says_when_the_package_is_old(client: TestClient, made
     assert "holds r0, the world as it is now" in text_of(client.get(bench).text)
     client.patch(f"/api/worlds/{made['id']}", json={"name": "Changed"})
     assert "The world is at r1: hand it over again" in text_of(client.get(bench).text)
+
+
+def test_the_ground_panel_lists_what_the_world_has(client: TestClient) -> None:
+    spec = {"name": "Panel", "width_m": 100, "depth_m": 100, "spacing_m": 1}
+    world = client.post("/api/worlds", json=spec).json()["id"]
+    base = f"/api/worlds/{world}"
+    client.put(f"{base}/sheets/b", json={"name": "Banks & dykes", "weight": 0.5, "locked": True})
+    client.put(f"{base}/plots/p", json={"name": "North <fen>", "points": [[0, 0], [9, 0], [9, 9]]})
+    client.put(f"{base}/levels/l", json={"name": "Yard", "elevation_m": 7.25})
+    client.put(f"{base}/symmetry", json={"kind": "turn", "x": 50, "y": 50, "times": 3})
+    panel = client.get(f"/worlds/{world}/bench/ground").text
+    for words in ("Banks &amp; dykes", "50 % locked", "North &lt;fen&gt;", "7.25 m", "turned 3 times", "Roughen"):
+        assert words in panel, words
+    for tool in ("smooth", "flatten", "roughen", "weather", "grade", "imprint"):
+        assert f'data-own="{tool}"' in panel
+    assert "Draw a plot around the land first" not in panel
+
+
+def test_the_logbook_page_shows_keepsakes_and_how_far_back_it_reaches(client: TestClient) -> None:
+    spec = {"name": "Book", "width_m": 100, "depth_m": 100, "spacing_m": 1}
+    world = client.post("/api/worlds", json=spec).json()["id"]
+    client.patch(f"/api/worlds/{world}", json={"name": "Book two"})
+    client.put(f"/api/worlds/{world}/revisions/1/keepsake", json={"name": "First name"})
+    page = client.get(f"/worlds/{world}/logbook").text
+    assert "It reaches back to r1." in page
+    assert "of 1024 MiB" in page
+    assert '<span class="keepsake">First name</span>' in page
+    assert "where.png" in page

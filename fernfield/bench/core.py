@@ -7,7 +7,8 @@ import random
 import shutil
 import subprocess
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -19,13 +20,25 @@ from fernfield.core.cover.shares import compose_colours
 from fernfield.core.drawing.plan import PlanLook, draw_plan
 from fernfield.core.grid import ByteArray, FloatArray
 from fernfield.core.ground.brush import Touch
+from fernfield.core.ground.frost import frost
+from fernfield.core.ground.pressing import Laying
+from fernfield.core.ground.rain import Rain, rain_in_place
+from fernfield.core.ground.settings import Values
+from fernfield.core.ground.tips import tip
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.light.relief import relief
 from fernfield.core.light.shadow import sunlit
 from fernfield.formats.asc import asc_lines
 
+Lay = Callable[[Laying], None]
+
 RADIUS = 64
-AIMS = {"raise": 3, "lower": 3, "flatten": 3, "smooth": 12}
+RADII = (16, RADIUS, 256)
+AIMS = {"raise": 3, "lower": 3, "flatten": 3, "smooth": 12, "roughen": 100}
+"""Aims at a radius of 64 posts, in copies of the window."""
+
+DROPS = 20_000
+PASSES = 20
 BEARINGS = (0, 45, 90, 135, 180, 225, 270, 300)
 
 
@@ -48,11 +61,16 @@ def _middles(heights: FloatArray, reach: int) -> Iterator[tuple[int, int]]:
 
 
 def rows(plan: Plan) -> Iterator[Row]:
-    for side in (1025, plan.large) if plan.large != 1025 else (1025,):
-        heights = land(side)
-        for name, aim in AIMS.items():
-            yield _dab(name, aim, heights, plan)
+    if plan.large != 1025:
+        heights = land(1025)
+        for name in AIMS:
+            yield _dab(name, RADIUS, heights, plan)
     heights = land(plan.large)
+    for radius in RADII:
+        for name in (*AIMS, "weather"):
+            yield _dab(name, radius, heights, plan)
+    yield from _laid(heights, plan)
+    yield from _weather(plan)
     out = np.empty_like(heights)
     grid = f"{plan.large:,}²"
     yield row(
@@ -68,31 +86,80 @@ def rows(plan: Plan) -> Iterator[Row]:
     yield _patch(plan)
 
 
-def _dab(name: str, aim: int, heights: FloatArray, plan: Plan) -> Row:
+def _dab(name: str, radius: int, heights: FloatArray, plan: Plan) -> Row:
+    """One dab of a plain round brush, as the open tract makes it: on the tract's own posts, or on a copy."""
     tool = GROUND_TOOLS[name]
-    halo = tool.halo(RADIUS)
-    middle = _middles(heights, RADIUS + halo)
-    buffer = np.empty((2 * RADIUS + 1, 2 * RADIUS + 1), np.float32)
+    halo = tool.halo(radius)
+    middle = _middles(heights, radius + halo)
+    buffer = np.empty((2 * radius + 1, 2 * radius + 1), np.float32)
+    reach = radius + halo
+    alone = tool.quick is not None and halo == 0
 
     def copy() -> None:
         r, c = next(middle)
-        np.copyto(buffer, heights[r - RADIUS : r + RADIUS + 1, c - RADIUS : c + RADIUS + 1])
+        np.copyto(buffer, heights[r - radius : r + radius + 1, c - radius : c + radius + 1])
 
     def dab() -> None:
         r, c = next(middle)
-        if halo == 0:
-            tool.apply(heights, Touch(r, c, RADIUS, 0.6, 0.01), 5.0)
+        if alone:
+            tool.apply(heights, Touch(r, c, radius, 0.6, 0.01), 5.0)
             return
-        # A tool that reads beyond the brush works on a copy, as in the open tract.
-        reach = RADIUS + halo
+        # A tool that reads beyond the brush, or works on any form, works on a copy, as in the open tract.
         wide = heights[r - reach : r + reach + 1, c - reach : c + reach + 1].copy()
-        tool.apply(wide, Touch(reach, reach, RADIUS, 0.6, 0.01), 5.0)
-        heights[r - RADIUS : r + RADIUS + 1, c - RADIUS : c + RADIUS + 1] = wide[halo:-halo, halo:-halo]
+        tool.apply(wide, Touch(reach, reach, radius, 0.6, 0.01), 5.0)
+        inner = slice(halo, halo + 2 * radius + 1)
+        heights[r - radius : r + radius + 1, c - radius : c + radius + 1] = wide[inner, inner]
 
+    aim = f"{AIMS[name]} copies" if radius == RADIUS and name in AIMS else "–"
     return row(
-        f"{name}, radius {RADIUS} posts, on {heights.shape[0]:,}²", "a copy of the window", f"{aim} copies",
-        dab, copy, plan.runs, inner=100,
+        f"{name}, radius {radius} posts, on {heights.shape[0]:,}²", "a copy of the window", aim,
+        dab, copy, plan.runs, inner=max(2, 100 * 16 // radius),
     )  # fmt: skip
+
+
+def _laid(heights: FloatArray, plan: Plan) -> Iterator[Row]:
+    """Tools that lay a whole path: as often as the pointer moves, from the ground as it was."""
+    side = 2 * 256 + 1
+    window = heights[300 : 300 + side, 300 : 300 + side].copy()
+    out = np.empty_like(window)
+    curve = np.array([(256 + 120 * np.sin(t / 9), 60 + 8 * t) for t in range(50)], np.float32)
+    image = tip("ridge")
+    for name, path, words in (("grade", curve, "a curve of 400 posts"), ("imprint", curve[-1:], "256 posts wide")):
+        tool = GROUND_TOOLS[name]
+        lay = tool.lay
+        assert lay is not None
+        values = {**tool.first, "image": image, "size_m": 256.0, "turn_deg": 20.0}
+        low, high = float(window.min()), float(window.max())
+        level = (low + high) / 2
+
+        def work(lay: Lay = lay, path: FloatArray = path, values: Values = values, level: float = level) -> None:
+            lay(Laying(window.copy(), path, 1.0, values, level, level + 8))
+
+        yield row(
+            f"{name}, {words}, on {side}²", "a copy of the window", "–", work, lambda: np.copyto(out, window), plan.runs
+        )
+
+
+def _weather(plan: Plan) -> Iterator[Row]:
+    heights = land(1025)
+    exact, out = heights.astype(np.float64), np.empty((1025, 1025), np.float64)
+    seeds = iter(range(1, 10_000))
+    found = row(
+        "rain", "a copy of it", "150,000 a second",
+        lambda: rain_in_place(exact, 1.0, DROPS, next(seeds), Rain()), lambda: np.copyto(out, exact), plan.runs,
+    )  # fmt: skip
+    yield replace(found, work=f"rain on 1,025²: {DROPS:,} drops, {DROPS / found.ours:,.0f} a second")
+    flat = np.empty_like(heights)
+
+    def copies() -> None:
+        for _ in range(PASSES):
+            np.copyto(flat, heights)
+
+    found = row(
+        "frost", f"{PASSES} copies of it", "800 a second",
+        lambda: frost(heights, 1.0, 34, PASSES), copies, plan.runs,
+    )  # fmt: skip
+    yield replace(found, work=f"frost on 1,025²: {PASSES} passes, {PASSES / found.ours:,.0f} a second")
 
 
 def _patch(plan: Plan) -> Row:

@@ -12,12 +12,16 @@ from pathlib import Path
 from fernfield.bench import Plan, Row, row
 from fernfield.bench.core import RADIUS, land
 from fernfield.core.ground.pace import FINE_STEP_S, Sample
-from fernfield.work.commands import StrokeStart
+from fernfield.work.commands import KeepTo, Stroke, StrokeStart
 from fernfield.work.layers import HEIGHT
 from fernfield.work.studio import Studio, WorldSpec
 from fernfield.work.world import OpenWorld
 
 START = StrokeStart(tool="raise", radius_m=RADIUS, softness=0.6, strength=5)
+SHAPED = StrokeStart(
+    tool="raise", radius_m=RADIUS, softness=0.6, strength=5, shape="square", tip="ridge",
+    keep_to=KeepTo(from_m=0, to_m=40),
+)  # fmt: skip
 
 
 def rows(plan: Plan) -> Iterator[Row]:
@@ -27,7 +31,9 @@ def rows(plan: Plan) -> Iterator[Row]:
         spec = WorldSpec(name="Bench", width_m=side, depth_m=side, spacing_m=1)
         world_id = studio.create(spec, heights=land(plan.large))
         yield _commit(studio, world_id, Path(folder), plan)
-        yield _dab_in_tract(studio, world_id, plan)
+        yield _dab_in_tract(studio, world_id, START, f"one dab of radius {RADIUS} through the open tract", plan)
+        yield _dab_in_tract(studio, world_id, SHAPED, "the same as a square under a tip, kept to 0 to 40 m", plan)
+        yield _undo(studio, world_id, Path(folder), plan)
         yield _open(studio, world_id, plan)
         studio.close()
 
@@ -62,10 +68,40 @@ def _commit(studio: Studio, world_id: str, folder: Path, plan: Plan) -> Row:
     return found
 
 
-def _dab_in_tract(studio: Studio, world_id: str, plan: Plan) -> Row:
+def _undo(studio: Studio, world_id: str, folder: Path, plan: Plan) -> Row:
+    """Undo (and redo, in turn) of a stroke over the whole width of the tract with a large brush."""
+    world = studio.world(world_id)
+    tract = world.first_tract
+    wide = tract.grid.width
+    path = [(0.0, wide / 2, 0.0), (wide, wide / 2 + 100, 1.0)]
+    outcome = world.stroke(tract.row.id, Stroke(tool="raise", radius_m=400, softness=0.6, strength=5, path=path))  # type: ignore[arg-type]
+    tiles = len(list(outcome.window.tiles()))
+    blob = os.urandom(140_000)
+    raw = sqlite3.connect(folder / "undo.db", isolation_level=None)
+    raw.execute("PRAGMA journal_mode=WAL")
+    raw.execute("PRAGMA synchronous=FULL")
+    raw.execute("CREATE TABLE t (a INTEGER PRIMARY KEY, b BLOB)")
+    numbers = iter(itertools.count())
+    turns = itertools.cycle((world.undo, world.redo))
+
+    def theirs() -> None:
+        raw.execute("BEGIN IMMEDIATE")
+        for _ in range(tiles):
+            raw.execute("INSERT INTO t VALUES (?, ?)", (next(numbers), blob))
+        raw.execute("COMMIT")
+
+    found = row(
+        f"undo of a stroke of radius 400 over {tiles} tiles", f"writing {tiles} blobs of 140 kB with sqlite3", "–",
+        lambda: next(turns)(), theirs, max(4, plan.runs // 4),
+    )  # fmt: skip
+    raw.close()
+    return found
+
+
+def _dab_in_tract(studio: Studio, world_id: str, start: StrokeStart, words: str, plan: Plan) -> Row:
     """A dab through the open tract: holding tiles, drawing into them, keeping their ranges."""
     world = studio.world(world_id)
-    run = world.begin_stroke(world.first_tract.row.id, START)
+    run = world.begin_stroke(world.first_tract.row.id, start)
     times = iter(itertools.count())
     cache = world.first_tract.cache
     window = cache.grid.around(600, 600, RADIUS)
@@ -74,7 +110,7 @@ def _dab_in_tract(studio: Studio, world_id: str, plan: Plan) -> Row:
         world.extend_stroke(run, [Sample(600, 600, next(times) * FINE_STEP_S)])
 
     found = row(
-        f"one dab of radius {RADIUS} through the open tract", "reading the same window from the tract", "–",
+        words, "reading the same window from the tract", "–",
         ours, lambda: cache.read(HEIGHT, window), plan.runs, inner=50,
     )  # fmt: skip
     world.abandon_stroke(run)

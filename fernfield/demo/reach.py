@@ -11,9 +11,11 @@ import itertools
 import math
 import random
 from collections.abc import Sequence
+from typing import Any
 
-from fernfield.work.commands import PathPoint, PutThing, Stroke
-from fernfield.work.entries import About, Cover, CoverRule, Kind, Light, Mix, Row, Thing, Water
+from fernfield.work.commands import PathPoint, PutRow, PutSheet, PutThing, Stroke
+from fernfield.work.entries import About, Cover, CoverRule, Kind, Level, Light, Mix, Plot, Row, Sheet, Thing, Water
+from fernfield.work.sheet_edits import put_sheet
 from fernfield.work.studio import Studio, WorldSpec
 from fernfield.work.world import OpenWorld
 
@@ -139,6 +141,8 @@ class _Hand:
         target: float | None = None,
         cover: str | None = None,
         mix: str | None = None,
+        sheet: str | None = None,
+        own: dict[str, Any] | None = None,
     ) -> None:
         self._world.stroke(
             self._tract,
@@ -151,6 +155,8 @@ class _Hand:
                 target_m=target,
                 cover=cover,
                 mix=mix,
+                sheet=sheet,
+                **(own or {}),
             ),
         )
 
@@ -209,6 +215,27 @@ def _shape(hand: _Hand, rng: random.Random) -> None:
         y = 812 + 34 * k
         hand("lower", [(96, y), (196, y + 8)], radius=9, softness=0.3, strength=3.2, seconds=6)
     hand("smooth", CREEK, radius=46, softness=0.9, strength=120, seconds=16)
+
+
+PLOTS: dict[str, tuple[str, Points]] = {
+    "north-fen": ("North fen", ((430, 560), (560, 540), (600, 640), (520, 700), (440, 660))),
+    "moor": ("Moor", ((40, 740), (260, 720), (300, 860), (240, 990), (60, 980))),
+}
+LEVELS = {"spring-tide": ("Spring tide", 1.6), "west-yard": ("West yard", 7.0)}
+
+
+def _detail(world: OpenWorld, hand: _Hand) -> None:
+    """A grain on the scar and the moor in a sheet of its own, and what the wardens have written down."""
+    put_sheet(world, PutSheet(key="grain", sheet=Sheet(name="Grain")))
+    scar = {"feature_m": 18.0, "height_m": 2.2, "octaves": 4, "persistence": 0.55, "seed": 4}
+    hand("roughen", SCAR, radius=60, strength=6, seconds=16, sheet="grain", own=scar)
+    moor = {"feature_m": 26.0, "height_m": 1.2, "octaves": 4, "seed": 9}
+    hand("roughen", [(60, 960), (200, 880), (110, 780)], radius=130, strength=6, seconds=9, sheet="grain", own=moor)
+    for key, (name, points) in PLOTS.items():
+        corners = tuple((float(x), float(y)) for x, y in points)
+        world.edit(PutRow(book="plots", key=key, row=Plot(name=name, points=corners)))
+    for key, (name, elevation) in LEVELS.items():
+        world.edit(PutRow(book="levels", key=key, row=Level(name=name, elevation_m=elevation)))
 
 
 def _dress(hand: _Hand, rng: random.Random) -> None:
@@ -298,6 +325,7 @@ def build_demo(studio: Studio) -> str:
     world = studio.world(world_id)
     hand, rng = _Hand(world), random.Random(SEED)
     _shape(hand, rng)
+    _detail(world, hand)
     _dress(hand, rng)
     for key, kit, name, x, y, turn, team, default in THINGS:
         sort = "piece" if kit else "start"

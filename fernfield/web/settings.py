@@ -9,11 +9,13 @@ from pydantic_settings import BaseSettings, SettingsConfigDict
 
 
 class Settings(BaseSettings):
-    """host, port : where to listen; data : the one folder that everything is kept in."""
+    """host, port : where to listen; data : the one folder that everything is kept in; logbook_mib : how large the
+    logbook of a world may become before its oldest revisions are folded together; upload_mib : largest upload."""
 
     model_config = SettingsConfigDict(env_prefix="FERNFIELD_")
 
     host: str = "127.0.0.1"
     port: int = Field(default=8127, ge=0, le=65_535)
     data: Path = Path.home() / ".fernfield"
+    logbook_mib: int = Field(default=1024, ge=1, le=1_048_576)
     upload_mib: int = Field(default=512, ge=1, le=65_536)

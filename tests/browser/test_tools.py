@@ -126,7 +126,7 @@ def test_a_stroke_keeps_to_a_plot_that_was_drawn(table: Table) -> None:
     expect(page.locator("#asks")).to_be_hidden()
     until(page, "fern.state.world.plots.some(p => p.name === 'Test plot')")
     fold(page, "keep")
-    page.get_by_label("Test plot").check()
+    page.locator("[data-keep]").get_by_label("Test plot").check()
     expect(page.locator("[data-keep-words]")).to_have_text("in 1 plot")
     # What is kept out is hatched: the picture outside the plot has dark lines, inside it has none.
     until(page, "fern.state.show.overlays.includes('kept')")
@@ -238,10 +238,10 @@ def test_the_level_book_is_filled_from_the_map_and_flattened_to(table: Table) ->
     page.mouse.click(*table.at(600, 540), button="right")
     page.get_by_role("menuitem", name="Remember this elevation").click()
     table.kept(revision)
-    until(page, "fern.state.world.levels.length === 1")
-    expect(page.locator("#altitude .level")).to_have_count(1)
+    until(page, "fern.state.world.levels.some(l => l.name === 'E 600 N 540')")
+    expect(page.locator("#altitude .level", has_text="E 600 N")).to_have_count(1)
     fold(page, "levels")
-    page.locator("[data-take-level]").click()
+    page.locator("[data-fold=levels] .line", has_text="E 600 N 540").locator("[data-take-level]").click()
     expect(page.locator("[data-tool=flatten]")).to_have_attribute("aria-pressed", "true")
     assert page.evaluate("fern.state.brushes.flatten.own.target_m") == pytest.approx(z, abs=0.006)
     # A click on the bare bar takes the level there.
