@@ -174,7 +174,7 @@ def test_the_ground_panel_lists_what_the_world_has(client: TestClient) -> None:
         assert words in panel, words
     for tool in ("smooth", "flatten", "roughen", "weather", "grade", "imprint"):
         assert f'data-own="{tool}"' in panel
-    assert "Draw a plot around the land first" not in panel
+    assert panel.count("Or draw a rectangle") == 3
 
 
 def test_the_logbook_page_shows_keepsakes_and_how_far_back_it_reaches(client: TestClient) -> None:

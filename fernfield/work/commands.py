@@ -375,10 +375,12 @@ class MoveLand(Area):
 class Weather(Area):
     """Frost or rain over an area, as a job.
 
-    frost : `passes` at the angle of repose; rain : `drops_per_m2` from a `seed`
+    frost : `passes` at the angle of repose; rain : `drops_per_m2` from a `seed`. Within `feather_m` of the edge of
+    a plot or box less is done, so that what drops carry is not laid down in a bank along it.
     """
 
     do: Literal["weather"] = "weather"
+    feather_m: Annotated[float, Field(ge=0, le=500)] = 20.0
     kind: Literal["frost", "rain"]
     repose_deg: Annotated[float, Field(ge=1, le=80)] = 34.0
     passes: Annotated[int, Field(ge=1, le=20_000)] = 200

@@ -293,17 +293,47 @@ def test_weather_over_a_tract_shows_progress_and_can_be_cancelled(table: Table) 
     form.locator("[name=kind]").select_option("frost")
     expect(form.locator("[name=drops_per_m2]")).to_be_hidden()
     form.locator("[name=passes]").fill("20000")
-    form.get_by_role("button").click()
+    form.get_by_role("button", name="Let it weather").click()
     expect(page.locator("#area-job progress")).to_be_visible()
     page.locator("#area-job").get_by_role("button", name="Cancel").click()
     expect(page.locator("#area-job")).to_contain_text("Cancelled; nothing was changed")
     assert np.array_equal(land(table, 500, 600, 900, 900), before)
     form.locator("[name=passes]").fill("20")
     revision = table.revision()
-    form.get_by_role("button").click()
+    form.get_by_role("button", name="Let it weather").click()
     table.kept(revision)
     expect(page.locator("#area-job")).to_contain_text("Done, as r")
     assert not np.array_equal(land(table, 500, 600, 900, 900), before)
+
+
+def test_a_rectangle_of_land_is_copied_to_a_place_picked_on_the_map(table: Table) -> None:
+    table.open("ground")
+    page = table.page
+    fold(page, "areas")
+    form = page.locator("form[data-send$=move]")
+    form.locator("[data-box]").click()
+    page.mouse.click(*table.at(540, 500))
+    page.mouse.click(*table.at(600, 550))
+    expect(form.locator("[data-box-words]")).to_contain_text("Rectangle of 60 by 50 m")
+    form.locator("[data-pick]").click()
+    page.mouse.click(*table.at(660, 560))
+    until(page, "document.getElementById('move-x').value !== '512'")
+    form.get_by_label("Blended edge").fill("0")
+    form.get_by_label("a copy").check()
+    place = page.evaluate(
+        "fern.state && [document.getElementById('move-x').value, document.getElementById('move-y').value]"
+    )
+    source = land(table, 545, 505, 595, 545)
+    revision = table.revision()
+    form.get_by_role("button", name="Move it").click()
+    table.kept(revision)
+    words = table.server.get(f"/api/worlds/{table.world}/revisions?most=1")[0]["words"]
+    assert words.startswith("Copied 60 by 50 m to")
+    # The corners were clicked to a fraction of a metre, so the land lies between the posts.
+    x, y = round(float(place[0])), round(float(place[1]))
+    copied = land(table, x - 25, y - 20, x + 25, y + 20)
+    assert copied.mean() == pytest.approx(source.mean(), abs=0.3)
+    assert np.corrcoef(copied.ravel(), source.ravel())[0, 1] > 0.9 or source.std() < 0.2
 
 
 def test_a_picture_of_ones_own_and_a_bad_one(table: Table, tmp_path: Path) -> None:

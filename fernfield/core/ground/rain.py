@@ -78,7 +78,7 @@ def rain_in_place(
     drops : how many fall, evenly over `box`
     seed : the same seed gives the same drops
     rain : how they behave
-    weights : same shape, 0 to 1: how much is carved and laid; where it is 0 a drop ends
+    weights : same shape, 0 to 1: how much a drop carries there; where it is 0 it ends
     box : first and last-but-one row, first and last-but-one column that drops fall on; all when left out
     """
     offsets, shares = disc(rain.spread)
@@ -147,10 +147,11 @@ def _fall(
                 + (heights[nr + 1, nc] * (1 - gx) + heights[nr + 1, nc + 1] * gx) * gy
             ) * scale
             rise = there - here
-            most = max(-rise, 0.01) * speed * water * capacity
+            # Where less may be done a drop can carry less: towards an edge it lays its load down bit by bit.
+            most = max(-rise, 0.01) * speed * water * capacity * strength
             if rise > 0:
                 # Up a rise a drop fills the hollow behind it.
-                fall = min(rise, load) * strength
+                fall = min(rise, load)
                 load -= fall
                 part = fall * spacing
                 heights[r, c] += part * (1 - fx) * (1 - fy)
@@ -158,7 +159,9 @@ def _fall(
                 heights[r + 1, c] += part * (1 - fx) * fy
                 heights[r + 1, c + 1] += part * fx * fy
             elif load > most:
-                fall = (load - most) * settle * strength
+                # All the more so the nearer the edge is, lest the rest be dropped in a bank along it.
+                edge = (1 - strength) * (1 - strength)
+                fall = (load - most) * (settle + (1 - settle) * edge * edge)
                 if _let_fall(heights, weights, int(y + 0.5), int(x + 0.5), fall * spacing, offsets, shares):
                     load -= fall
             else:
@@ -197,7 +200,7 @@ def _let_fall(
     heights: DoubleArray, weights: NDArray[np.float32], row: int, col: int, amount: float,
     offsets: NDArray[np.int64], shares: DoubleArray,
 ) -> bool:  # fmt: skip
-    """Lay `amount` [m] on the disc around a post, all of it on those posts that may change; False where none may."""
+    """Lay `amount` [m] on the disc around a post, by how much its posts may change; False where none may."""
     rows, cols = heights.shape
     weighted = weights.shape[0] > 0
     reach = offsets[offsets.shape[0] - 1, 0]
@@ -209,12 +212,12 @@ def _let_fall(
     for i in range(offsets.shape[0]):
         r, c = row + offsets[i, 0], col + offsets[i, 1]
         if r >= 0 and c >= 0 and r < rows and c < cols and (not weighted or weights[r, c] > 0):
-            total += shares[i]
+            total += shares[i] * (weights[r, c] if weighted else 1.0)
     if total <= 0:
         return False
     scale = amount / total
     for i in range(offsets.shape[0]):
         r, c = row + offsets[i, 0], col + offsets[i, 1]
         if r >= 0 and c >= 0 and r < rows and c < cols and (not weighted or weights[r, c] > 0):
-            heights[r, c] += scale * shares[i]
+            heights[r, c] += scale * shares[i] * (weights[r, c] if weighted else 1.0)
     return True

@@ -141,6 +141,7 @@ async function send(form) {
   if (form.dataset.sheetForm) body.weight /= 100;
   if (form.dataset.position) body.position = Number(form.dataset.position);
   if (form.hasAttribute("data-sheeted") && state.sheet) body.sheet = state.sheet;
+  if (form.dataset.boxed && !body.plot) body.box = JSON.parse(form.dataset.boxed);
   const key = keyOf(body.name || "");
   const answer = await ask(path.replace("*", key), method, body);
   if (!answer) return;
@@ -209,6 +210,15 @@ box.addEventListener("click", async (event) => {
     drawOutline("place", ([[px, py]]) => {
       x.value = String(px);
       y.value = String(py);
+    });
+  }
+  if (button.hasAttribute("data-box")) {
+    const form = button.form;
+    drawOutline("box", ([[ax, ay], [bx, by]]) => {
+      const [x0, y0, x1, y1] = [Math.min(ax, bx), Math.min(ay, by), Math.max(ax, bx), Math.max(ay, by)];
+      form.dataset.boxed = JSON.stringify([x0, y0, x1, y1]);
+      form.elements.plot.value = "";
+      form.querySelector("[data-box-words]").textContent = `Rectangle of ${(x1 - x0).toFixed(0)} by ${(y1 - y0).toFixed(0)} m at E ${x0.toFixed(0)} N ${y0.toFixed(0)}`;
     });
   }
   if (button.hasAttribute("data-check-symmetry")) {

@@ -155,7 +155,8 @@ function outline(context) {
   const drawing = outlinePoints();
   if (!drawing || drawing.points.length === 0) return;
   const points = state.cursor ? [...drawing.points, [state.cursor.x, state.cursor.y]] : drawing.points;
-  polyline(context, points, drawing.sort === "plot");
+  const [[x0, y0], [x1, y1] = [x0, y0]] = points;
+  polyline(context, drawing.sort === "box" ? [[x0, y0], [x1, y0], [x1, y1], [x0, y1]] : points, drawing.sort !== "line");
   haloed(context, FERN, 1.6);
   for (const [x, y] of drawing.points) {
     const [px, py] = screenAt(x, y);
