@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from fernfield.core.grid import FloatArray, Window
-from fernfield.core.ground.frost import SHARE, frost_rows
+from fernfield.core.ground.frost import NO_WEIGHTS, SHARE, THREADS, TOGETHER, bands_of, frost_band
 from fernfield.core.ground.rain import Rain, rain_in_place
 from fernfield.work.areas import share_of, weathered
 from fernfield.work.commands import Weather
@@ -28,6 +28,8 @@ DROPS_AT_ONCE = 20_000
 """Drops between two looks at whether the job should stop."""
 
 ROWS_AT_ONCE = 256
+BANDS_AT_ONCE = 16
+"""Bands of frost between two looks at whether the job should stop."""
 
 
 @contextmanager
@@ -68,28 +70,25 @@ def _frost(
     world: OpenWorld, tract: Tract, command: Weather, window: Window, before: Any, shares: FloatArray | None, job: Job
 ) -> Outcome:
     drop = math.tan(math.radians(command.repose_deg)) * tract.grid.spacing
-    weights = np.zeros((0, 0), np.float32) if shares is None else shares
-    # In bands, so that a pass over much land can be stopped in its middle too.
-    rows = [(r, min(r + 1024, window.rows)) for r in range(0, window.rows, 1024)]
+    weights = NO_WEIGHTS if shares is None else shares
+    bands = bands_of(window.rows)
     with scratch(window.shape, np.float32) as one, scratch(window.shape, np.float32) as two:
         now, after = one, two
         now[...] = before
-        with ThreadPoolExecutor(2) as pool:
-            for number in range(command.passes):
-                for pair in range(0, len(rows), 2):
-                    words = f"Frost: pass {number + 1} of {command.passes}"
-                    job.step(0.02 + 0.9 * (number + pair / len(rows)) / command.passes, words)
-                    parts = rows[pair : pair + 2] if len(rows) > 1 else _halves(window.rows)
-                    done = [pool.submit(frost_rows, now, after, r0, r1, drop, SHARE, weights) for r0, r1 in parts]
-                    for part in done:
+        with ThreadPoolExecutor(THREADS) as pool:
+            for done in range(0, command.passes, TOGETHER):
+                count = min(TOGETHER, command.passes - done)
+                for first in range(0, len(bands), BANDS_AT_ONCE):
+                    words = f"Frost: pass {done + 1} of {command.passes}"
+                    job.step(0.02 + 0.9 * (done + count * first / len(bands)) / command.passes, words)
+                    parts = bands[first : first + BANDS_AT_ONCE]
+                    for part in [
+                        pool.submit(frost_band, now, after, rows, count, drop, SHARE, weights) for rows in parts
+                    ]:
                         part.result()
                 now, after = after, now
         job.step(0.93, "Writing the ground")
         return weathered(world, tract, command, window, before, now)
-
-
-def _halves(rows: int) -> list[tuple[int, int]]:
-    return [(0, rows // 2), (rows // 2, rows)] if rows > 64 else [(0, rows)]
 
 
 def _rain(

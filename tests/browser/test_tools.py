@@ -412,8 +412,11 @@ def test_two_people_in_one_place_end_with_the_same_land_on_both_screens(
         shot = table.page.screenshot(clip={"x": 420, "y": 160, "width": 560, "height": 420})
         return np.asarray(Image.open(io.BytesIO(shot)).convert("RGB")).astype(int)
 
+    # A picture of what moved and one of the whole tile may differ by a rounding of their shades.
     for _ in range(40):
-        if np.abs(seen(one) - seen(two)).max() <= 2:
+        apart = np.abs(seen(one) - seen(two))
+        if apart.max() <= 8:
             break
-    assert np.abs(seen(one) - seen(two)).max() <= 2
+    assert apart.max() <= 8
+    assert apart.mean() < 0.05
     context.close()

@@ -25,8 +25,16 @@ from fernfield.core.kernels import kernel
 SHARE = 0.125
 """Part of the excess that moves in a pass. Above 1/6 a chequerboard of posts would never come to rest."""
 
-SHARED_FROM = 512 * 512
-"""From so many posts on two threads share a pass; kernels release the interpreter's lock."""
+SHARED_FROM = 256 * 256
+"""From so many posts on threads share a pass; kernels release the interpreter's lock."""
+
+THREADS = 2
+TOGETHER = 4
+"""Passes that are made on a band before the next one."""
+
+BAND_ROWS = 128
+
+NO_WEIGHTS = np.zeros((0, 0), np.float32)
 
 
 def frost(
@@ -51,21 +59,46 @@ def frost(
     drop = math.tan(math.radians(repose_deg)) * spacing
     now = np.array(heights, np.float32, order="C")
     after = np.empty_like(now)
-    none = np.zeros((0, 0), np.float32)
-    halves = [(0, now.shape[0])]
-    if weights is None and now.size >= SHARED_FROM:
-        halves = [(0, now.shape[0] // 2), (now.shape[0] // 2, now.shape[0])]
-    with ThreadPoolExecutor(len(halves)) as pool:
-        for _ in range(passes):
-            work = [
-                pool.submit(frost_rows, now, after, row0, row1, drop, share, none if weights is None else weights)
-                for row0, row1 in halves[1:]
-            ]
-            frost_rows(now, after, *halves[0], drop, share, none if weights is None else weights)
-            for part in work:
-                part.result()
+    held = NO_WEIGHTS if weights is None else weights
+    with ThreadPoolExecutor(THREADS) as pool:
+        for done in range(0, passes, TOGETHER):
+            count = min(TOGETHER, passes - done)
+            bands = bands_of(now.shape[0])
+            if now.size < SHARED_FROM:
+                for rows in bands:
+                    frost_band(now, after, rows, count, drop, share, held)
+            else:
+                for part in [pool.submit(frost_band, now, after, rows, count, drop, share, held) for rows in bands]:
+                    part.result()
             now, after = after, now
     return now
+
+
+def bands_of(rows: int) -> list[tuple[int, int]]:
+    """Rows in bands that fit in a processor's cache."""
+    return [(r, min(r + BAND_ROWS, rows)) for r in range(0, rows, BAND_ROWS)]
+
+
+def frost_band(
+    now: FloatArray, after: FloatArray, rows: tuple[int, int], passes: int, drop: float, share: float,
+    weights: FloatArray,
+) -> None:  # fmt: skip
+    """Some passes over a band of rows of `now`, into `after`.
+
+    The band is read with a row more on each side for every pass, and those are thrown
+    away: so a band stays in the cache for all its passes.
+    """
+    first, last = max(0, rows[0] - passes), min(now.shape[0], rows[1] + passes)
+    one = np.array(now[first:last], np.float32, order="C")
+    two = np.empty_like(one)
+    held = weights[first:last] if weights.shape[0] else weights
+    for number in range(1, passes + 1):
+        # The outermost rows have no neighbours here: only at the border of the land are they worked out.
+        top = 0 if first == 0 else number
+        bottom = one.shape[0] - (0 if last == now.shape[0] else number)
+        frost_rows(one, two, top, bottom, drop, share, held)
+        one, two = two, one
+    after[rows[0] : rows[1]] = one[rows[0] - first : rows[1] - first]
 
 
 def steepest(heights: FloatArray, spacing: float) -> float:

@@ -81,10 +81,13 @@ def lay_grade(work: Laying) -> None:
     begins = work.began if values["from_m"] is None else values["from_m"]
     ends = work.ended if values["to_m"] is None else values["to_m"]
     half = values["width_m"] / 2 / work.spacing
-    reach = half + FURTHEST_M / work.spacing
+    # No shoulder is longer than from the lowest to the highest of ground and way.
+    low, high = min(float(work.heights.min()), begins, ends), max(float(work.heights.max()), begins, ends)
+    shoulder = min((high - low) / math.tan(math.radians(values["shoulder_deg"])), FURTHEST_M)
+    reach = half + shoulder / work.spacing + 1
     near = np.full(work.heights.shape, np.float32(reach), np.float32)
     along = np.zeros(work.heights.shape, np.float32)
-    _nearest(near, along, line.astype(np.float64))
+    _nearest(near, along, line.astype(np.float64), reach)
     whole = max(length_of(line), 1e-9)
     level = (begins + (ends - begins) * (along / whole)).astype(np.float32)
     bank = np.maximum(near - half, 0) * np.float32(work.spacing * math.tan(math.radians(values["shoulder_deg"])))
@@ -98,8 +101,8 @@ def lay_grade(work: Laying) -> None:
 
 
 @kernel
-def _nearest(near: FloatArray, along: FloatArray, line: FloatArray) -> None:
-    """Distance of every post to the line, and how far along it the nearest place is. [posts]"""
+def _nearest(near: FloatArray, along: FloatArray, line: FloatArray, reach: float) -> None:
+    """Distance of every post within `reach` to the line, and how far along it the nearest place is. [posts]"""
     rows, cols = near.shape
     gone = 0.0
     for s in range(line.shape[0] - 1):
@@ -107,8 +110,10 @@ def _nearest(near: FloatArray, along: FloatArray, line: FloatArray) -> None:
         dr, dc = line[s + 1, 0] - r0, line[s + 1, 1] - c0
         long = math.sqrt(dr * dr + dc * dc)
         if long > 0:
-            for r in range(rows):
-                for c in range(cols):
+            top, bottom = max(0, int(min(r0, r0 + dr) - reach)), min(rows, int(max(r0, r0 + dr) + reach) + 2)
+            left, right = max(0, int(min(c0, c0 + dc) - reach)), min(cols, int(max(c0, c0 + dc) + reach) + 2)
+            for r in range(top, bottom):
+                for c in range(left, right):
                     t = ((r - r0) * dr + (c - c0) * dc) / (long * long)
                     t = min(max(t, 0.0), 1.0)
                     away = math.sqrt((r - r0 - t * dr) ** 2 + (c - c0 - t * dc) ** 2)

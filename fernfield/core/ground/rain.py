@@ -42,8 +42,8 @@ class Rain:
     carve: float = 0.15
     settle: float = 0.2
     dry: float = 0.02
-    steps: int = 64
-    spread: float = 3.0
+    steps: int = 48
+    spread: float = 2.5
 
 
 def disc(spread: float) -> tuple[NDArray[np.int64], DoubleArray]:
