@@ -26,6 +26,58 @@ def stroke(page: Page) -> None:
         page.wait_for_timeout(14)
 
 
+def at(page: Page, x: float, y: float) -> tuple[float, float]:
+    """Where a spot of the land is on the screen."""
+    px, py = page.evaluate(
+        """([x, y]) => { const box = document.getElementById("flat").getBoundingClientRect();
+             const [px, py] = fern.screenAt(x, y); return [px + box.left, py + box.top]; }""",
+        [x, y],
+    )
+    return px, py
+
+
+def grade(page: Page) -> None:
+    """A way up to the scar, the button still down, over the slope classes."""
+    page.locator("#show summary").click()
+    page.locator("[data-overlay=slopes]").check()
+    page.locator("#show summary").click()
+    page.keyboard.press("g")
+    page.mouse.move(*at(page, 560, 440))
+    page.mouse.down()
+    for step in range(30):
+        page.mouse.move(*at(page, 560 + 6 * step, 440 + 5 * step))
+        page.wait_for_timeout(25)
+    shoot(page, "grade", 1500)
+    page.mouse.up()
+    page.wait_for_timeout(800)
+    page.keyboard.press("Control+z")
+    page.wait_for_timeout(800)
+    page.locator("#show summary").click()
+    page.locator("[data-overlay=slopes]").uncheck()
+    page.locator("#show summary").click()
+
+
+def keep_to(page: Page) -> None:
+    """Roughening a plot and nothing else."""
+    page.keyboard.press("n")
+    page.locator("details[data-fold=keep] > summary").click()
+    page.locator("[data-keep]").get_by_label("North fen").check()
+    page.wait_for_timeout(800)
+    page.mouse.move(*at(page, 450, 600))
+    page.mouse.down()
+    for step in range(60):
+        page.mouse.move(*at(page, 450 + 2 * step, 590 + 60 * (step % 20) / 20))
+        page.wait_for_timeout(25)
+    shoot(page, "keep-to", 500)
+    page.mouse.up()
+    page.wait_for_timeout(800)
+    page.get_by_role("button", name="Keep to nothing").click()
+    page.locator("details[data-fold=keep] > summary").click()
+    page.keyboard.press("Control+z")
+    page.keyboard.press("r")
+    page.wait_for_timeout(800)
+
+
 def take(page: Page, url: str) -> None:
     page.goto(url.split("/worlds")[0])
     shoot(page, "worlds")
@@ -36,6 +88,8 @@ def take(page: Page, url: str) -> None:
     page.mouse.up()
     page.wait_for_timeout(800)
     page.keyboard.press("Control+z")
+    grade(page)
+    keep_to(page)
     for stage in ("cover", "growth", "water", "light"):
         page.locator(f"[data-stage={stage}]").click()
         page.mouse.move(640, 420)
@@ -61,7 +115,12 @@ def take(page: Page, url: str) -> None:
     shoot(page, "trial", 5000)
     page.keyboard.up("w")
     page.keyboard.press("Escape")
+    page.locator("[data-stage=ground]").click()
     page.locator("#logbook").click()
+    page.wait_for_timeout(1500)
+    page.locator("[data-look]").nth(6).click()
+    shoot(page, "past", 2500)
+    page.locator("[data-past=leave]").click()
     page.evaluate("document.documentElement.dataset.theme = 'dusk'")
     page.locator("[data-stage=ground]").click()
     page.mouse.move(640, 420)
