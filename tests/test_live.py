@@ -282,10 +282,12 @@ def test_patches_carry_the_overlays_that_the_page_shows(client: TestClient, made
     for overlays in ([], ["tint"], ["kept"]):
         with client.websocket_connect(live(made["id"])) as socket:
             page = Page(socket)
-            page.say(**VIEW, overlays=overlays, keep_to={"from_m": 11.0})
+            page.say(**VIEW, overlays=overlays, keep_to={"from_m": 11.0}, shown=7)
             page.say(**{"is": "begin"}, tract=tract, stroke=STROKE)
             page.say(**{"is": "move"}, samples=[[100, 100, 0], [110, 100, 0.2], [120, 100, 0.4]])
-            bodies.append(page.hear("patch")["body"][:4000])
+            patch = page.hear("patch")
+            assert patch["shown"] == 7
+            bodies.append(patch["body"][:4000])
             page.say(**{"is": "abandon"})
     assert bodies[0] != bodies[1]
     assert bodies[0] != bodies[2]

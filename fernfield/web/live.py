@@ -210,7 +210,8 @@ class Connection:
                 picture = plan_pixels(self._world, self._tract, view.level, pixels, show).tobytes()
                 head |= {"level": view.level, "pixels": pixels.as_list()}
         if picture:
-            out.append(pack({**head, "is": "patch"}, picture))
+            shown = view.shown if view is not None else 0
+            out.append(pack({**head, "is": "patch", "shown": shown}, picture))
         else:
             out.append(json.dumps(head))
         ground = dirty.get(HEIGHT)

@@ -19,7 +19,10 @@ Pixel = Annotated[int, Field(ge=-100_000, le=200_000)]
 
 
 class View(Message):
-    """What the page shows of the plan: the level and the pixels of it, and whether it wants heights too."""
+    """What the page shows of the plan: the level and the pixels of it, and whether it wants heights too.
+
+    `shown` comes back with every picture, so that one drawn for what was shown before can be told.
+    """
 
     is_: Literal["view"] = Field(alias="is")
     level: Annotated[int, Field(ge=-2, le=7)]
@@ -34,6 +37,7 @@ class View(Message):
     overlays: Annotated[tuple[OverlayName, ...], Field(max_length=8)] = ()
     keep_to: KeepTo | None = None
     heights: bool = False
+    shown: Annotated[int, Field(ge=0, le=1_000_000_000)] = 0
 
 
 class Begin(Message):

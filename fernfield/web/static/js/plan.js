@@ -94,6 +94,9 @@ export function postsInView() {
   ];
 }
 
+/** Counts up whenever something else is to be shown: a patch that was drawn before that is out of date. */
+let shownNow = 0;
+
 /** Tell the server what is in view, so that it sends patches for that. */
 export function tellView() {
   const at = level();
@@ -115,6 +118,7 @@ export function tellView() {
       overlays,
       keep_to: overlays.includes("kept") ? state.keepTo : null,
       heights: state.view !== "plan",
+      shown: shownNow,
     },
     true,
   );
@@ -281,6 +285,12 @@ function stale([row0, col0, row1, col1], exceptLevel = null, rect = null) {
 }
 
 on("live:patch", (message) => {
+  if (message.shown !== shownNow) {
+    stale(message.window);
+    draw();
+    requestAnimationFrame(() => send({ is: "drawn" }));
+    return;
+  }
   if (state.past !== null) {
     // The present moves on; what is looked at does not.
     requestAnimationFrame(() => send({ is: "drawn" }));
@@ -318,6 +328,7 @@ on("live:stale", (message) => {
 });
 on("all-stale", allStale);
 on("show", () => {
+  shownNow += 1;
   allStale();
   tellView();
 });
