@@ -23,11 +23,11 @@ from fernfield.core.ground.brush import Touch
 from fernfield.core.ground.frost import frost
 from fernfield.core.ground.pressing import Laying
 from fernfield.core.ground.rain import Rain, rain_in_place
-from fernfield.core.ground.settings import Values
 from fernfield.core.ground.tips import tip
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.light.relief import relief
 from fernfield.core.light.shadow import sunlit
+from fernfield.core.settings import Values
 from fernfield.formats.asc import asc_lines
 
 Lay = Callable[[Laying], None]

@@ -12,6 +12,7 @@ from fernfield.core.drawing.overlays import OVERLAYS
 from fernfield.core.errors import FernError, NotFound
 from fernfield.core.ground.tips import TIPS
 from fernfield.core.ground.tools import GROUND_TOOLS
+from fernfield.core.landforms import LANDFORMS
 from fernfield.core.sites.kit import KIT, TEAM_COLOURS, TEAM_MARKS
 from fernfield.store.logbook import LogbookStore
 from fernfield.web.api.parts import TheStudio, TheWorld, world_json
@@ -167,6 +168,11 @@ def _ground_rows(world: OpenWorld, studio: Studio) -> dict[str, Any]:
         "sheets": world.sheets(),
         "plots": plots,
         "plots_named": [(key, plot.model_dump()["name"]) for key, plot in plots],
+        "landforms": LANDFORMS.values(),
+        "recipes": world.rows["recipes"],
+        "recipes_named": [
+            (key, f"{sheet.name}, anew") for key, sheet in world.sheets() if key in world.rows["recipes"]
+        ],
         "levels": levels,
         "levels_named": [(level.model_dump()["elevation_m"], level.model_dump()["name"]) for _key, level in levels],
         "pictures": [(key, name) for key, (name, _) in TIPS.items()] + own,

@@ -9,8 +9,10 @@ import cv2
 import numpy as np
 from PIL import Image
 
+from fernfield.core.drawing.overlays import tint_at, tint_range
+from fernfield.core.drawing.plan import PlanLook, draw_plan
 from fernfield.core.errors import InvalidInput
-from fernfield.core.grid import NOWHERE, TILE, ByteArray, Window
+from fernfield.core.grid import NOWHERE, TILE, ByteArray, FloatArray, Window
 from fernfield.formats.tileblob import shape_of
 from fernfield.store.logbook import LogbookStore
 from fernfield.work.scene import COARSEST_LEVEL, FINEST_LEVEL, Show, plan_pixels
@@ -96,3 +98,14 @@ def where_png(studio: Studio, world: OpenWorld, number: int, width: int) -> byte
         corner = (min(max(right, left + 3), picture.shape[1] - 1), min(max(bottom, top + 3), picture.shape[0] - 1))
         cv2.rectangle(faint, (left, top), corner, MARK, 1)
     return png_of(faint)
+
+
+def land_png(heights: FloatArray, metres: float, world: OpenWorld) -> bytes:
+    """A plain picture of heights under the world's sun and sea, tinted by elevation."""
+    wide = np.pad(heights, 1, mode="edge")
+    low, high = tint_range(float(heights.min()), float(heights.max()))
+    ground = np.ascontiguousarray(np.moveaxis(tint_at(heights, low, high), 2, 0))
+    lit = np.full(heights.shape, 255, np.uint8)
+    light = world.light
+    look = PlanLook(light.sun_bearing_deg, min(light.sun_height_deg, 30.0), world.sea_level_m, 0.0)
+    return png_of(np.ascontiguousarray(draw_plan(wide, metres, ground, lit, look)[..., :3]))

@@ -21,6 +21,7 @@ from fernfield.work.entries import (
     Mix,
     Name,
     Plot,
+    Recipe,
     Sheet,
     Symmetry,
     Thing,
@@ -399,4 +400,13 @@ class PasteSheet(Command):
     sheet: Sheet
 
 
-GroundEdit = PutSheet | ClearSheet | MergeSheet | RemoveSheet | Reset | MoveLand | Weather | PasteSheet
+class MakeLand(Command):
+    """Land from a recipe, in a sheet of its own: made when there is none of that key, made anew when there is."""
+
+    do: Literal["make_land"] = "make_land"
+    key: Key
+    name: Name
+    recipe: Recipe
+
+
+GroundEdit = MakeLand | PutSheet | ClearSheet | MergeSheet | RemoveSheet | Reset | MoveLand | Weather | PasteSheet

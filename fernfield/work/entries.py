@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints, Validation
 from fernfield.core.errors import FormatError, InvalidInput
 from fernfield.core.ground.symmetry import Image, mirrored, turned
 from fernfield.core.growth.scatter import DENSEST_PER_HA
+from fernfield.core.landforms import LANDFORMS
 from fernfield.core.sites.kit import KIT
 
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80, pattern=r"^[^\x00-\x1f]*$")]
@@ -178,6 +179,63 @@ class Symmetry(Row):
         return turned(self.x, self.y, self.times) if self.kind == "turn" else []
 
 
+class Landscape(Row):
+    """One landform of a recipe: how much of the region it takes beside the others, the size of its patches, and its
+    own settings where they differ from the first ones. [m]"""
+
+    name: str
+    weight: Annotated[float, Field(gt=0, le=1000)] = 1.0
+    patch_m: Annotated[float, Field(ge=10, le=100_000)] = 600.0
+    settings: dict[str, float] = Field(default_factory=dict)
+
+    @model_validator(mode="after")
+    def _known(self) -> Landscape:
+        form = LANDFORMS.get(self.name)
+        if form is None:
+            raise InvalidInput(f"name must be one of {', '.join(LANDFORMS)}, not {self.name!r}", "name")
+        own = {setting.name: setting for setting in form.settings}
+        for name, value in self.settings.items():
+            if name not in own:
+                raise InvalidInput(f"settings of {self.name} are {', '.join(own)}, not {name!r}", f"settings.{name}")
+            own[name].check(value)
+        return self
+
+    @property
+    def values(self) -> dict[str, float]:
+        return {**LANDFORMS[self.name].first, **self.settings}
+
+
+class Weathering(Row):
+    """What the weather does to made land: drops of rain for each square metre, then passes of frost."""
+
+    drops_per_m2: Annotated[float, Field(ge=0, le=20)] = 0.0
+    passes: Annotated[int, Field(ge=0, le=5_000)] = 0
+    repose_deg: Annotated[float, Field(ge=1, le=80)] = 36.0
+
+
+class Recipe(Row):
+    """Collection "recipes", by the key of the sheet that it made: land from a seed.
+
+    base_m : level that it is made on; height_m : what the highest relief among the landscapes becomes (left out:
+    their own); plot : where, the whole tract when left out; feather_m : how far it blends into the land around
+    """
+
+    seed: Annotated[int, Field(ge=0, lt=2**31)] = 1
+    landscapes: Annotated[tuple[Landscape, ...], Field(min_length=1, max_length=12)]
+    blend_m: Annotated[float, Field(ge=0, le=5_000)] = 120.0
+    base_m: Elevation = 2.0
+    height_m: Annotated[float, Field(gt=0, le=6_000)] | None = None
+    plot: Key | None = None
+    feather_m: Annotated[float, Field(ge=0, le=2_000)] = 40.0
+    weathering: Weathering | None = None
+
+    @property
+    def scale(self) -> float:
+        """Of all heights."""
+        tallest = max(landscape.values[LANDFORMS[landscape.name].relief] for landscape in self.landscapes)
+        return 1.0 if self.height_m is None else self.height_m / tallest
+
+
 BOOKS: dict[str, type[Plot] | type[Level] | type[Line]] = {"plots": Plot, "levels": Level, "lines": Line}
 """Collections of plain rows that are put and removed by their key: the next is a model and a line."""
 
@@ -191,6 +249,7 @@ COLLECTIONS: dict[str, type[Row]] = {
     "limits": Limits,
     "sheets": Sheet,
     "symmetry": Symmetry,
+    "recipes": Recipe,
     **BOOKS,
 }
 

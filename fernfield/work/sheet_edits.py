@@ -60,9 +60,17 @@ def empty_sheet(world: OpenWorld, command: ClearSheet | RemoveSheet) -> Outcome:
         clear_sheet(draft, world.caches, command.key, world.sheets())
         if isinstance(command, ClearSheet):
             return f"Cleared the sheet {sheet.name}", {}
-        return f"Deleted the sheet {sheet.name}", {("sheets", command.key): None}
+        return f"Deleted the sheet {sheet.name}", _gone(world, command.key)
 
     return world.change_ground(command, work)
+
+
+def _gone(world: OpenWorld, key: str) -> Moves:
+    """The rows of a sheet that goes: itself, and the recipe that made it."""
+    moves: Moves = {("sheets", key): None}
+    if key in world.rows["recipes"]:
+        moves["recipes", key] = None
+    return moves
 
 
 def merge(world: OpenWorld, command: MergeSheet) -> Outcome:
@@ -77,7 +85,7 @@ def merge(world: OpenWorld, command: MergeSheet) -> Outcome:
             raise Conflict(f"the sheet {sheet.name} cannot be merged into itself")
         merge_sheet(draft, world.caches, command.key, command.into, sheets)
         into = "the base" if command.into is None else world.row(Sheet, "sheets", command.into).name
-        return f"Merged the sheet {sheet.name} into {into}", {("sheets", command.key): None}
+        return f"Merged the sheet {sheet.name} into {into}", _gone(world, command.key)
 
     return world.change_ground(command, work)
 

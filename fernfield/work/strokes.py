@@ -19,13 +19,13 @@ from fernfield.core.ground.earthworks import cut_and_fill
 from fernfield.core.ground.grade import axis, length_of
 from fernfield.core.ground.keep import Limits, within
 from fernfield.core.ground.mask import add_in_place, press_mask
-from fernfield.core.ground.noise import Spots
 from fernfield.core.ground.pace import Dab, Pace, Sample, dab_gap, dab_step
 from fernfield.core.ground.pressing import Laying, Pressing
 from fernfield.core.ground.shapes import Outline, shaped_weights
 from fernfield.core.ground.symmetry import Image
 from fernfield.core.ground.tools import GROUND_TOOLS, NOTHING, GroundTool
 from fernfield.core.light.relief import slope_degrees
+from fernfield.core.noise import Spots
 from fernfield.work.commands import LONGEST_STROKE_S, MOST_POINTS, StrokeStart
 from fernfield.work.draft import differing
 from fernfield.work.layers import HEIGHT, OPENING, Place, TileCache

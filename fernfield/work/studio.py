@@ -25,13 +25,14 @@ from fernfield.store.logbook import LogbookStore
 from fernfield.store.worlds import NewWorld, Tile, TileAt, TractRow, WorldStore
 from fernfield.work.areas import reset, window_of
 from fernfield.work.checking import survey
-from fernfield.work.commands import Command, Reset, Weather
+from fernfield.work.commands import Command, MakeLand, Reset, Weather
 from fernfield.work.entries import Elevation, Name, Row, default_rows
 from fernfield.work.events import Event, Revised
 from fernfield.work.handover import write_package
 from fernfield.work.history import joined
 from fernfield.work.jobs import Job, Jobs
 from fernfield.work.layers import HEIGHT, packed
+from fernfield.work.making import make_land, region
 from fernfield.work.sheeting import check_open
 from fernfield.work.weathering import weather
 from fernfield.work.world import OpenWorld, Outcome, Tract
@@ -259,6 +260,12 @@ class Studio:
         check_open(world.sheets(), command.sheet)
         window = window_of(world, tract.grid, command)
         return self.jobs.start("weather", lambda job: weather(world, tract, command, window, job), world.id)
+
+    def start_making(self, tract_id: str, command: MakeLand) -> Job:
+        """Make land from a recipe beside the rest; the job's result is the outcome."""
+        world, tract = self.tract(tract_id)
+        region(world, tract, command.recipe)
+        return self.jobs.start("make land", lambda job: make_land(world, tract, command, job), world.id)
 
     # Handover
 

@@ -11,7 +11,6 @@ from fernfield.core.ground.brush import Touch
 from fernfield.core.ground.carry import Carriage, seen
 from fernfield.core.ground.keep import inside
 from fernfield.core.ground.mask import add_in_place
-from fernfield.core.ground.noise import Octaves, Spots, fractal
 from fernfield.core.ground.pressing import Laying, Pressing
 from fernfield.core.ground.shapes import Outline, shaped_weights
 from fernfield.core.ground.tips import tip
@@ -20,6 +19,7 @@ from fernfield.core.ground.weather import weather as press
 from fernfield.core.growth.scatter import Habit, scatter
 from fernfield.core.light.relief import gradients, relief
 from fernfield.core.light.shadow import sunlit
+from fernfield.core.noise import Octaves, Spots, fractal
 
 
 def warm_kernels() -> None:

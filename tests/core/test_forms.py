@@ -12,11 +12,11 @@ from fernfield.core.ground.flatten import flatten_in_place, press_flat
 from fernfield.core.ground.keep import Limits, inside, within
 from fernfield.core.ground.pressing import Pressing
 from fernfield.core.ground.raise_lower import press_down, press_up, raise_in_place
-from fernfield.core.ground.settings import Setting
 from fernfield.core.ground.shapes import BAR_PART, Outline, shaped_weights
 from fernfield.core.ground.smooth import press_smooth, slopes, smooth_in_place
 from fernfield.core.ground.tips import TIPS, tip
 from fernfield.core.ground.tools import GROUND_TOOLS
+from fernfield.core.settings import Setting
 
 TOUCH = Touch(row=30.2, col=29.6, radius=20.0, softness=0.4, amount=1.0)
 

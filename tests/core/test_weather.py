@@ -6,10 +6,10 @@ import pytest
 from fernfield.core.grid import FloatArray
 from fernfield.core.ground.brush import Touch, weight_window
 from fernfield.core.ground.frost import frost, steepest
-from fernfield.core.ground.noise import Octaves, fractal, plain_spots
 from fernfield.core.ground.pressing import Pressing
 from fernfield.core.ground.rain import Rain, disc, rain_in_place
 from fernfield.core.ground.tools import GROUND_TOOLS
+from fernfield.core.noise import Octaves, fractal, plain_spots
 from tests.core.real_land import jacksboro
 
 

@@ -7,8 +7,8 @@ import numpy as np
 from fernfield.core.grid import FloatArray
 from fernfield.core.ground.brush import Touch, span, squares, weights_in_row
 from fernfield.core.ground.pressing import Pressing
-from fernfield.core.ground.settings import Setting
 from fernfield.core.kernels import kernel
+from fernfield.core.settings import Setting
 
 BY = ("both", "cut", "fill")
 

@@ -8,9 +8,9 @@ import numpy as np
 
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.ground.pressing import Laying
-from fernfield.core.ground.settings import Setting, Values
 from fernfield.core.ground.shapes import sample
 from fernfield.core.kernels import kernel
+from fernfield.core.settings import Setting, Values
 
 MODES = ("add", "highest", "lowest", "replace")
 

@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from fernfield.core.grid import FloatArray
-from fernfield.core.ground.noise import Spots, plain_spots
-from fernfield.core.ground.settings import Values
+from fernfield.core.noise import Spots, plain_spots
+from fernfield.core.settings import Values
 
 ANYWHERE = plain_spots(0.0, 0.0, 1.0)
 

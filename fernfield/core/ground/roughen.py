@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from fernfield.core.ground.noise import Octaves, fractal
 from fernfield.core.ground.pressing import Pressing
-from fernfield.core.ground.settings import Setting
+from fernfield.core.noise import Octaves, fractal
+from fernfield.core.settings import Setting
 
 SETTINGS = (
     Setting("feature_m", "Feature size", "m", 0.5, 5_000, 24),

@@ -10,8 +10,8 @@ import numpy as np
 from fernfield.core.grid import FloatArray
 from fernfield.core.ground.brush import Touch, span, squares, weights_in_row
 from fernfield.core.ground.pressing import Pressing
-from fernfield.core.ground.settings import Setting
 from fernfield.core.kernels import kernel
+from fernfield.core.settings import Setting
 
 HALVED_FROM = 2.5
 """Standard deviation from which on the blur works on every other post. [posts]"""

@@ -8,7 +8,7 @@ from functools import cache
 import numpy as np
 
 from fernfield.core.grid import FloatArray
-from fernfield.core.ground.noise import Octaves, fractal, plain_spots
+from fernfield.core.noise import Octaves, fractal, plain_spots
 
 SIDE = 128
 

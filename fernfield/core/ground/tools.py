@@ -14,7 +14,7 @@ from fernfield.core.ground import flatten, grade, imprint, roughen, smooth, weat
 from fernfield.core.ground.brush import Touch, weight_window
 from fernfield.core.ground.pressing import Laying, Pressing
 from fernfield.core.ground.raise_lower import lower_in_place, press_down, press_up, raise_in_place
-from fernfield.core.ground.settings import Setting, Values
+from fernfield.core.settings import Setting, Values
 
 Quick = Callable[[FloatArray, Touch, float, Values, float], None]
 """Changes heights in place; target elevation [m], the tool's settings, spacing [m]."""

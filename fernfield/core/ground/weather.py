@@ -9,7 +9,7 @@ import numpy as np
 from fernfield.core.ground.frost import SHARE, frost
 from fernfield.core.ground.pressing import Pressing
 from fernfield.core.ground.rain import Rain, rain_in_place
-from fernfield.core.ground.settings import Setting
+from fernfield.core.settings import Setting
 
 PASSES_A_SECOND = 60
 """Passes of frost in a second at a strength of 100 %/s."""

@@ -1,6 +1,6 @@
 """The API: one router for each sort of thing, all in this list."""
 
-from fernfield.web.api import ground, jobs, logbook, pictures, rows, sheets, sites, tracts, worlds
+from fernfield.web.api import ground, jobs, land, logbook, pictures, rows, sheets, sites, tracts, worlds
 
 ROUTERS = (
     worlds.router,
@@ -10,6 +10,7 @@ ROUTERS = (
     tracts.router,
     ground.router,
     ground.tools,
+    land.router,
     sites.router,
     jobs.router,
     rows.router,

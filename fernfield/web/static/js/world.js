@@ -3,6 +3,7 @@ import { goTo, refresh } from "./bench.js";
 import { leave, walkFrom } from "./eye.js";
 import { askLevels, facts, setSea } from "./facts.js";
 import { takeLevel } from "./ground.js";
+import "./land.js";
 import { lookAt } from "./past.js";
 import "./keys.js";
 import { showKeys } from "./keys.js";
@@ -127,7 +128,7 @@ on("live:revised", async (message) => {
     tell("look");
     tell("rows");
     if (["water", "light", "cover", "growth"].includes(state.stage)) refresh();
-    if (state.stage === "ground" && ["sheets", "plots", "levels", "symmetry", "limits"].some((c) => changed.has(c))) refresh();
+    if (state.stage === "ground" && ["sheets", "plots", "levels", "symmetry", "limits", "recipes"].some((c) => changed.has(c))) refresh();
   }
   if (state.stage === "handover") refresh();
 });

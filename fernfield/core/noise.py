@@ -18,7 +18,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from fernfield.core.grid import FloatArray
+from fernfield.core.grid import Array, FloatArray
 from fernfield.core.kernels import kernel
 
 DIRECTIONS = 256
@@ -159,3 +159,68 @@ def _add_octave(
             low = a + (b - a) * su
             high = d + (e - d) * su
             line[c] += tall * (low + (high - low) * sv)
+
+
+PLAIN, RIDGED, BILLOWED = 0, 1, 2
+"""How octaves are added: as they are, as sharp ridges (one less their size, squared), or as billows (their size)."""
+
+
+def noise_at(x: FloatArray, y: FloatArray, octaves: Octaves, mode: int = PLAIN) -> FloatArray:
+    """Noise at any places, x and y of one shape [m]: -1 to 1, or 0 to 1 when ridged or billowed.
+
+    In a ridged sum an octave counts the more the higher the one before stands, so that
+    valleys stay smooth and ridges are rough (as in ridged multifractals [2]_).
+
+    References
+    ----------
+    .. [2] D. S. Ebert et al. (2003), Texturing and Modeling, 3rd ed., chapter 16; from memory
+    """
+    out = np.empty(x.shape, np.float32)
+    _noise_at(
+        out.ravel(), np.ascontiguousarray(x, np.float64).ravel(), np.ascontiguousarray(y, np.float64).ravel(),
+        octaves.feature, octaves.count, octaves.persistence, octaves.seed & 0xFFFFFFF, mode, _EAST, _NORTH,
+    )  # fmt: skip
+    return out
+
+
+@kernel
+def _one(u: float, v: float, seed: int, east: FloatArray, north: FloatArray) -> float:
+    iu, iv = math.floor(u), math.floor(v)
+    fu, fv = u - iu, v - iv
+    k = _corner(iu, iv, seed)
+    a = east[k] * fu + north[k] * fv
+    k = _corner(iu + 1, iv, seed)
+    b = east[k] * (fu - 1) + north[k] * fv
+    k = _corner(iu, iv + 1, seed)
+    c = east[k] * fu + north[k] * (fv - 1)
+    k = _corner(iu + 1, iv + 1, seed)
+    d = east[k] * (fu - 1) + north[k] * (fv - 1)
+    su = fu * fu * fu * (fu * (fu * 6 - 15) + 10)
+    sv = fv * fv * fv * (fv * (fv * 6 - 15) + 10)
+    low, high = a + (b - a) * su, c + (d - c) * su
+    return float((low + (high - low) * sv) / 0.7071067811865476)
+
+
+@kernel
+def _noise_at(
+    out: FloatArray, x: Array, y: Array, feature: float, count: int, persistence: float, seed: int,
+    mode: int, east: FloatArray, north: FloatArray,
+) -> None:  # fmt: skip
+    for i in range(out.shape[0]):
+        total, whole, height, wave, before = 0.0, 0.0, 1.0, feature, 1.0
+        for number in range(count):
+            turn = 0.46 + 0.64 * number
+            cos, sin = math.cos(turn) / wave, math.sin(turn) / wave
+            n = _one(x[i] * cos - y[i] * sin, x[i] * sin + y[i] * cos, seed * 8191 + number * 131, east, north)
+            if mode == 1:
+                # A little rounded, or a single post could stand on the crest.
+                n = 1 - math.sqrt(n * n + 0.0025)
+                n = n * n * before
+                before = min(max(n * 1.6, 0.0), 1.0)
+            elif mode == 2:
+                n = abs(n)
+            total += n * height
+            whole += height
+            height *= persistence
+            wave *= 0.5
+        out[i] = total / whole

@@ -1,0 +1,27 @@
+"""Crags: hills broken into ledges and short cliffs."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from fernfield.core.grid import FloatArray
+from fernfield.core.landforms.landform import Ground, Landform, relief, smooth_step
+from fernfield.core.settings import Setting, Values
+
+
+def make(g: Ground, v: Values) -> FloatArray:
+    hills = np.clip(0.5 + 0.85 * g.noise(v["feature_m"], 5, 0.5, 1), 0, 1.2)
+    height = v["relief_m"] * hills + 2.5 * g.noise(48, 2, 0.5, 2)
+    # A ledge is level for most of a step and steep at its end.
+    step = v["ledge_m"] * (1 + 0.35 * g.noise(v["feature_m"], 2, 0.5, 3))
+    level = np.floor(height / step)
+    part = height / step - level
+    ledges = (level + smooth_step((part - 0.55) / 0.42)) * step
+    return np.asarray(0.28 * height + 0.72 * ledges, np.float32)
+
+
+FORM = Landform(
+    "crags", "Crags", "Hills broken into ledges and short cliffs.",
+    (relief(110), Setting("feature_m", "Hills", "m", 60, 4000, 320), Setting("ledge_m", "Ledges", "m", 1, 100, 11)),
+    make,
+)  # fmt: skip

@@ -1,0 +1,65 @@
+"""Land from a seed: the landforms there are, a preview, and the job that makes it."""
+
+from __future__ import annotations
+
+import secrets
+from dataclasses import asdict
+from typing import Any
+
+from fastapi import APIRouter, Response
+
+from fernfield.core.landforms import LANDFORMS
+from fernfield.web.api.parts import TheStudio, TheTract, TheWorld
+from fernfield.web.pictures import land_png
+from fernfield.work.commands import MakeLand
+from fernfield.work.entries import Key, Name, Recipe
+from fernfield.work.making import preview, warnings
+
+router = APIRouter(prefix="/api", tags=["land"])
+
+
+class Generate(Recipe):
+    """A recipe, the sheet that it goes into (a new one when left out), and that sheet's name."""
+
+    sheet: Key | None = None
+    name: Name = "Land"
+
+    @property
+    def recipe(self) -> Recipe:
+        return Recipe(**self.model_dump(exclude={"sheet", "name"}))
+
+
+@router.get("/landforms")
+def landforms() -> list[dict[str, Any]]:
+    return [
+        {
+            "name": form.name,
+            "label": form.label,
+            "words": form.words,
+            "settings": [asdict(setting) for setting in form.settings],
+        }
+        for form in LANDFORMS.values()
+    ]
+
+
+@router.get("/worlds/{world}/recipes")
+def recipes(world: TheWorld) -> list[dict[str, Any]]:
+    with world.lock:
+        return [{"sheet": key, **row.model_dump()} for key, row in sorted(world.rows["recipes"].items())]
+
+
+@router.post("/tracts/{tract}/generate", status_code=202)
+def generate(body: Generate, tract: TheTract, studio: TheStudio) -> dict[str, Any]:
+    key = body.sheet or f"land-{secrets.token_hex(3)}"
+    command = MakeLand(key=key, name=body.name, recipe=body.recipe)
+    found = warnings(*tract, body.recipe)
+    return {"job": studio.start_making(tract[1].row.id, command).id, "sheet": key, "warnings": found}
+
+
+@router.post("/tracts/{tract}/generate/preview", response_class=Response)
+def generate_preview(body: Generate, tract: TheTract) -> Response:
+    """A coarse picture of the land; what its region has no room for stands in the header X-Warnings."""
+    world, at = tract
+    heights, metres = preview(world, at, body.recipe)
+    headers = {"X-Warnings": "; ".join(warnings(world, at, body.recipe))}
+    return Response(land_png(heights, metres, world), media_type="image/png", headers=headers)
