@@ -5,9 +5,16 @@ from __future__ import annotations
 import shutil
 from pathlib import Path
 
+import numpy as np
+from PIL import Image
 from playwright.sync_api import Page, sync_playwright
 
 from fernfield.bench.browser import ARGUMENTS, demo_server
+from fernfield.core.drawing.overlays import tint_at
+from fernfield.core.drawing.plan import PlanLook, draw_plan
+from fernfield.core.landforms import LANDFORMS
+from fernfield.core.landforms.landform import Ground
+from fernfield.core.landforms.patches import Landscape, land
 
 TO = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -41,6 +48,7 @@ def grade(page: Page) -> None:
     page.locator("#show summary").click()
     page.locator("[data-overlay=slopes]").check()
     page.locator("#show summary").click()
+    page.wait_for_timeout(2500)
     page.keyboard.press("g")
     page.mouse.move(*at(page, 560, 440))
     page.mouse.down()
@@ -90,6 +98,7 @@ def take(page: Page, url: str) -> None:
     page.keyboard.press("Control+z")
     grade(page)
     keep_to(page)
+    seed(page)
     for stage in ("cover", "growth", "water", "light"):
         page.locator(f"[data-stage={stage}]").click()
         page.mouse.move(640, 420)
@@ -127,8 +136,42 @@ def take(page: Page, url: str) -> None:
     shoot(page, "dusk-logbook", 1500)
 
 
+def gallery() -> None:
+    """Every landform, and four of them in patches, under a sun of 24°: 2,040 m at 6 m each."""
+    side, spacing = 340, 6.0
+    line = np.arange(side) * spacing
+    x, y = np.meshgrid(line, line[::-1])
+    middle = line[-1] / 2
+    lands = [f.make(Ground(x, y, (middle, middle), middle, 7), f.first) for f in LANDFORMS.values()]
+    four = [Landscape(name, 1, 600, LANDFORMS[name].first) for name in ("fen", "fells", "downs", "crags")]
+    lands.append(land(Ground(x, y, (middle, middle), middle, 3), four, 120))
+    look = PlanLook(315, 24, 0.0, 0.0)
+    lit = np.full((side, side), 255, np.uint8)
+    tiles = []
+    for heights in lands:
+        tint = tint_at(heights, float(heights.min()), float(heights.max()))
+        colours = np.ascontiguousarray(np.moveaxis(tint, 2, 0))
+        tiles.append(draw_plan(np.pad(heights, 1, mode="edge"), spacing, colours, lit, look)[..., :3])
+    rows = [np.concatenate(tiles[first : first + 4], axis=1) for first in range(0, 12, 4)]
+    picture = Image.fromarray(np.ascontiguousarray(np.concatenate(rows)))
+    picture.resize((1280, 960), Image.Resampling.LANCZOS).save(TO / "landforms.png")
+
+
+def seed(page: Page) -> None:
+    """The recipe of a plot's land, with its preview."""
+    page.locator("details[data-fold=seed] > summary").click()
+    page.locator("#form-fells").fill("2")
+    page.locator("#form-crags").fill("1")
+    page.locator("[data-preview-land]").click()
+    page.locator("[data-preview]").wait_for()
+    page.locator("[data-preview]").scroll_into_view_if_needed()
+    shoot(page, "seed", 800)
+    page.locator("details[data-fold=seed] > summary").click()
+
+
 def main() -> None:
     TO.mkdir(parents=True, exist_ok=True)
+    gallery()
     with demo_server() as url, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=ARGUMENTS)
         take(browser.new_page(viewport={"width": 1280, "height": 800}), url)

@@ -1,7 +1,7 @@
 // A stroke from the pointer to the server: samples go out once a frame, also while the hand is still.
 import { send } from "./live.js";
 import { say } from "./say.js";
-import { brush, on, state, tell, TOOLS, tool } from "./state.js";
+import { brush, lays, on, state, tell, TOOLS, tool } from "./state.js";
 
 /** A stroke without its path, as the API has it. @param {string} name the tool; the brush is the present one */
 function strokeOf(name) {
@@ -80,7 +80,8 @@ let sent = 0;
 function flow() {
   if (!state.drawing) return;
   const now = (performance.now() - began) / 1000;
-  if (samples.length === 0 && now > sent) samples.push([last.x, last.y, now, pressed]);
+  // What is laid along a path changes only when the hand moves; a brush works on while it is held. Now and then the server hears all the same that there is a hand.
+  if (samples.length === 0 && now > sent + (lays() ? 2 : 0)) samples.push([last.x, last.y, now, pressed]);
   flush();
   requestAnimationFrame(flow);
 }
