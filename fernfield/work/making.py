@@ -24,8 +24,11 @@ from fernfield.work.jobs import Job
 from fernfield.work.layers import HEIGHT, UNDER, sheet_layer
 from fernfield.work.sheet_edits import MOST_SHEETS
 from fernfield.work.sheeting import restack
-from fernfield.work.weathering import DROPS_AT_ONCE, ROWS_AT_ONCE, scratch
+from fernfield.work.weathering import DROPS_AT_ONCE, scratch
 from fernfield.work.world import OpenWorld, Outcome, Tract
+
+ROWS_AT_ONCE = 64
+"""Rows of land that are made between two looks at whether the job should stop, by each thread."""
 
 PREVIEW_SIDE = 220
 """Posts along the longer side of a preview."""
@@ -95,13 +98,19 @@ def make_land(world: OpenWorld, tract: Tract, command: MakeLand, job: Job) -> di
     recipe = command.recipe
     window, middle, reach = region(world, tract, recipe)
     with scratch(window.shape, np.float32) as made:
-        for row in range(0, window.rows, ROWS_AT_ONCE):
-            job.step(0.02 + 0.5 * row / window.rows, "Making the land")
-            part = Window(
-                window.row0 + row, window.col0, min(window.row0 + row + ROWS_AT_ONCE, window.row1), window.col1
-            )
+
+        def band(row: int) -> None:
+            last = min(window.row0 + row + ROWS_AT_ONCE, window.row1)
+            part = Window(window.row0 + row, window.col0, last, window.col1)
             x, y = _places(tract, part)
             made[part.inside(window)] = heights_at(recipe, x, y, middle, reach)
+
+        with ThreadPoolExecutor(THREADS) as pool:
+            for row in range(0, window.rows, ROWS_AT_ONCE * THREADS):
+                job.step(0.02 + 0.5 * row / window.rows, "Making the land")
+                firsts = range(row, min(row + ROWS_AT_ONCE * THREADS, window.rows), ROWS_AT_ONCE)
+                for part in [pool.submit(band, first) for first in firsts]:
+                    part.result()
         if recipe.weathering is not None:
             _weather(recipe, tract.grid.spacing, made, job)
         job.step(0.93, "Writing the ground")

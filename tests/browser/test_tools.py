@@ -336,6 +336,39 @@ def test_a_rectangle_of_land_is_copied_to_a_place_picked_on_the_map(table: Table
     assert np.corrcoef(copied.ravel(), source.ravel())[0, 1] > 0.9 or source.std() < 0.2
 
 
+def test_land_from_a_seed_is_previewed_made_and_made_anew(table: Table) -> None:
+    table.open("ground")
+    page = table.page
+    before = land(table, 500, 500, 700, 700)
+    fold(page, "seed")
+    form = page.locator("form[data-make]")
+    form.locator("[data-landform=downs]").fill("0")
+    form.locator("[data-landform=crags]").fill("1")
+    form.get_by_label("Name of the land").fill("Crag test")
+    form.get_by_role("button", name="Preview").click()
+    until(page, "document.querySelector('[data-preview]').naturalWidth > 100")
+    revision = table.revision()
+    form.get_by_role("button", name="Make it").click()
+    table.kept(revision)
+    until(page, "fern.state.world.sheets.some(s => s.name === 'Crag test')")
+    one = land(table, 500, 500, 700, 700)
+    assert not np.allclose(one, before, atol=1)
+    # Its recipe is there to be changed and made again, into the same sheet.
+    form.locator("[name=sheet]").select_option(label="Crag test, anew")
+    until(page, "document.querySelector('[data-landform=crags]').value === '1'")
+    form.locator("[name=seed]").fill("77")
+    revision = table.revision()
+    form.get_by_role("button", name="Make it").click()
+    table.kept(revision)
+    assert not np.allclose(land(table, 500, 500, 700, 700), one, atol=1)
+    assert sum(s["name"] == "Crag test" for s in table.server.get(f"/api/worlds/{table.world}/sheets")) == 1
+    for _ in range(2):
+        revision = table.revision()
+        page.locator("#undo").click()
+        table.kept(revision)
+    assert np.array_equal(land(table, 500, 500, 700, 700), before)
+
+
 def test_a_picture_of_ones_own_and_a_bad_one(table: Table, tmp_path: Path) -> None:
     image = np.zeros((32, 32), np.uint8)
     image[8:24, 8:24] = 255
