@@ -154,7 +154,8 @@ def gallery() -> None:
         tiles.append(draw_plan(np.pad(heights, 1, mode="edge"), spacing, colours, lit, look)[..., :3])
     rows = [np.concatenate(tiles[first : first + 4], axis=1) for first in range(0, 12, 4)]
     picture = Image.fromarray(np.ascontiguousarray(np.concatenate(rows)))
-    picture.resize((1280, 960), Image.Resampling.LANCZOS).save(TO / "landforms.png")
+    small = picture.resize((1280, 960), Image.Resampling.LANCZOS)
+    small.quantize(256).save(TO / "landforms.png", optimize=True)
 
 
 def seed(page: Page) -> None:
