@@ -138,7 +138,8 @@ def test_tiles_and_patches_show_the_same_ground(client: TestClient, made: dict[s
     client.patch(f"/api/worlds/{made['id']}", json={"sun_height_deg": 8, "sun_bearing_deg": 260})
     client.post(f"/api/tracts/{tract}/strokes", json={**STROKE, "strength": 20, "path": [[235, 60, 0], [240, 70, 1]]})
     from fernfield.core.grid import Window
-    from fernfield.work.scene import Show, plan_pixels
+    from fernfield.work.scene import plan_pixels
+    from fernfield.work.show import Show
 
     world, at = client.app.state.studio.tract(tract)  # type: ignore[attr-defined]
     for level, size in ((0, (129, 257)), (-1, (257, 513))):

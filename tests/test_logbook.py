@@ -14,8 +14,9 @@ from fernfield.store.database import migrate, open_database
 from fernfield.store.logbook import LogbookStore
 from fernfield.work.commands import PutSheet, PutThing, RemoveThing, SetWater
 from fernfield.work.entries import Sheet, Thing, Water
-from fernfield.work.scene import Show, plan_pixels
+from fernfield.work.scene import plan_pixels
 from fernfield.work.sheet_edits import put_sheet
+from fernfield.work.show import Show
 from fernfield.work.studio import Studio
 from fernfield.work.world import OpenWorld
 from tests.conftest import draw, everything, ground

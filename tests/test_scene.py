@@ -9,8 +9,9 @@ from fernfield.core.ground.pace import Sample
 from fernfield.work.commands import SetLight, SetWater, StrokeStart
 from fernfield.work.entries import Light, Water
 from fernfield.work.layers import HEIGHT
-from fernfield.work.scene import Show, levels, plan_pixels, shadow_window, spot
+from fernfield.work.scene import levels, plan_pixels, shadow_window, spot
 from fernfield.work.sections import section
+from fernfield.work.show import Show
 from fernfield.work.world import OpenWorld
 from tests.conftest import draw, ground
 

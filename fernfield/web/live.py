@@ -42,8 +42,9 @@ from fernfield.web.pictures import level_window
 from fernfield.web.problems import field_errors
 from fernfield.work.events import Event, Gone, Moved, Revised
 from fernfield.work.layers import HEIGHT
-from fernfield.work.scene import Show, plan_pixels, shadow_window, spot
+from fernfield.work.scene import plan_pixels, shadow_window, spot
 from fernfield.work.sections import section
+from fernfield.work.show import Show
 from fernfield.work.strokes import StrokeRun
 from fernfield.work.walks import Walk
 from fernfield.work.world import OpenWorld, Tract

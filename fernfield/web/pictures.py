@@ -15,7 +15,8 @@ from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import NOWHERE, TILE, ByteArray, FloatArray, Window
 from fernfield.formats.tileblob import shape_of
 from fernfield.store.logbook import LogbookStore
-from fernfield.work.scene import COARSEST_LEVEL, FINEST_LEVEL, Show, plan_pixels
+from fernfield.work.scene import COARSEST_LEVEL, FINEST_LEVEL, plan_pixels
+from fernfield.work.show import Show
 from fernfield.work.studio import Studio
 from fernfield.work.world import OpenWorld, Tract
 

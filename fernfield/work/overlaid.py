@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import cv2
 import numpy as np
@@ -15,10 +15,8 @@ from fernfield.core.ground.keep import within
 from fernfield.core.light.relief import slope_degrees
 from fernfield.work.layers import HEIGHT, OPENING
 from fernfield.work.manner import kept_by
+from fernfield.work.show import Show
 from fernfield.work.world import OpenWorld, Tract
-
-if TYPE_CHECKING:
-    from fernfield.work.scene import Show
 
 SPIKES_TO_LEVEL = 2
 """Coarser pictures do not look for single posts."""

@@ -18,10 +18,10 @@ from fernfield.core.ground.keep import inside
 from fernfield.core.growth.scatter import HECTARE_M2, Habit, Plants, kind_seed, scatter
 from fernfield.core.light.relief import aspect_degrees, gradients, slope_degrees
 from fernfield.core.light.shadow import casters, reach_posts, shaded_by, sunlit
-from fernfield.work.commands import KeepTo
 from fernfield.work.entries import Kind, Mix, Plot
 from fernfield.work.layers import HEIGHT, TileCache
 from fernfield.work.overlaid import lay_over
+from fernfield.work.show import Show
 from fernfield.work.world import OpenWorld, Tract
 
 FINEST_LEVEL = -2
@@ -30,18 +30,6 @@ SINGLE_PLANTS_TO_LEVEL = 3
 NEAR_M = 10.0
 UNDER_WATER_M = 3.0
 """Shadows are followed this far under the sea; below, the water's own colour hides them."""
-
-
-@dataclass(frozen=True, slots=True)
-class Show:
-    """What the plan shows. `contour_m` is the interval, 0 for none [m]; `overlays` by name; `keep_to` of the stroke."""
-
-    contour_m: float = 2.0
-    water: bool = True
-    growth: bool = True
-    shadows: bool = True
-    overlays: tuple[str, ...] = ()
-    keep_to: KeepTo | None = None
 
 
 def plan_pixels(world: OpenWorld, tract: Tract, level: int, part: Window, show: Show) -> ByteArray:

@@ -16,8 +16,9 @@ from fernfield.web.pictures import plan_rgb, png_of, tile_webp
 from fernfield.work.commands import KeepTo, Stroke
 from fernfield.work.handover import asc_of
 from fernfield.work.layers import HEIGHT
-from fernfield.work.scene import Show, levels, spot, standing_plants
+from fernfield.work.scene import levels, spot, standing_plants
 from fernfield.work.sections import section
+from fernfield.work.show import Show
 from fernfield.work.world import OpenWorld, Tract
 
 router = APIRouter(prefix="/api/tracts/{tract}", tags=["tracts"])
