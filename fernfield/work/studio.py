@@ -164,6 +164,8 @@ class Studio:
             world.close()
         with self._lock:
             self._open.pop(world_id, None)
+            for key in [key for key in self._past if key[0] == world_id]:
+                del self._past[key]
         for package in (self.data / "packages").glob(f"{world_id}-*"):
             package.unlink(missing_ok=True)
 

@@ -92,6 +92,7 @@ box.addEventListener("change", (event) => {
   const form = event.target.form;
   if (!form) return;
   whenShown(form);
+  if (form.matches("[data-send$=move]")) tell("rows");
   if (form.matches("[data-own], [data-form], [data-keep]")) {
     delete form.dataset.typed;
     if (!event.target.reportValidity()) return;
@@ -210,6 +211,7 @@ box.addEventListener("click", async (event) => {
     drawOutline("place", ([[px, py]]) => {
       x.value = String(px);
       y.value = String(py);
+      tell("rows");
     });
   }
   if (button.hasAttribute("data-box")) {
@@ -219,6 +221,7 @@ box.addEventListener("click", async (event) => {
       form.dataset.boxed = JSON.stringify([x0, y0, x1, y1]);
       form.elements.plot.value = "";
       form.querySelector("[data-box-words]").textContent = `Rectangle of ${(x1 - x0).toFixed(0)} by ${(y1 - y0).toFixed(0)} m at E ${x0.toFixed(0)} N ${y0.toFixed(0)}`;
+      tell("rows");
     });
   }
   if (button.hasAttribute("data-check-symmetry")) {

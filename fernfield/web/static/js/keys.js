@@ -21,6 +21,7 @@ const WORDS = [
   ["V", "plan, overlook, both"],
   ["Ctrl Z", "undo; takes back the stroke under way"],
   ["Ctrl Y", "redo"],
+  ["Enter", "end the plot or line that is being drawn"],
   ["Del", "delete what is chosen"],
   ["Esc", "let go; take back the stroke under way; back from a walk"],
   ["?", "this list"],

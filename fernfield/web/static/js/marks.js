@@ -151,6 +151,29 @@ function imprint(context) {
   context.restore();
 }
 
+/** Where the land of the bench's move form would come to lie. */
+function moved(context) {
+  const form = /** @type {any} */ (document.querySelector("#bench details[data-fold=areas][open] form[data-send$=move]"));
+  if (!form || state.stage !== "ground") return;
+  const plot = state.world.plots.find((p) => p.key === form.elements.plot.value);
+  const box = !plot && form.dataset.boxed ? JSON.parse(form.dataset.boxed) : null;
+  const corners = plot ? plot.points : box ? [[box[0], box[1]], [box[2], box[1]], [box[2], box[3]], [box[0], box[3]]] : null;
+  if (!corners) return;
+  const [xs, ys] = [corners.map((p) => p[0]), corners.map((p) => p[1])];
+  const middle = [(Math.min(...xs) + Math.max(...xs)) / 2, (Math.min(...ys) + Math.max(...ys)) / 2];
+  const number = (name) => Number(form.elements[name].value);
+  const turn = (number("turn_deg") * Math.PI) / 180;
+  const there = corners.map(([x, y]) => {
+    const east = (x - middle[0]) * (form.elements.mirror.checked ? -1 : 1);
+    const north = y - middle[1];
+    return [number("x") + east * Math.cos(turn) + north * Math.sin(turn), number("y") - east * Math.sin(turn) + north * Math.cos(turn)];
+  });
+  polyline(context, corners, true);
+  haloed(context, INK, 1.2, [6, 4]);
+  polyline(context, there, true);
+  haloed(context, FERN, 1.8);
+}
+
 function outline(context) {
   const drawing = outlinePoints();
   if (!drawing || drawing.points.length === 0) return;
@@ -234,6 +257,6 @@ for (const what of ["show", "live:ended", "live:revised"]) on(what, showLegend);
 showLegend();
 
 /** In this order over the plan; the next is a function and a place here. */
-export const MARKS = [posts, contourFigures, plots, symmetry, sectionLine, imprint, figures, outline];
+export const MARKS = [posts, contourFigures, plots, symmetry, sectionLine, imprint, figures, moved, outline];
 on("look", () => images.clear());
 on("outline", () => tell("plan-painted"));
