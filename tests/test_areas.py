@@ -175,7 +175,7 @@ def ended(job: Job) -> Job:
 def test_frost_over_a_tract_comes_to_rest_and_keeps_material(studio: Studio, world: OpenWorld) -> None:
     before = hilly(world)
     assert steepest(before, 1.0) > 50
-    job = ended(studio.start_weather(world.first_tract.row.id, Weather(kind="frost", repose_deg=34, passes=8000)))
+    job = ended(studio.start_weather(world.first_tract.row.id, Weather(kind="frost", repose_deg=34, passes=3000)))
     assert job.state == "done", job.message
     after = ground(world)
     assert steepest(after, 1.0) < 34.5
@@ -220,7 +220,7 @@ def test_a_cancelled_or_failing_job_leaves_the_ground_as_it_was(
         assert everything(world) == state
     # At any point: also between the parts of the writing.
     steps = 0
-    for stop_at in range(1, 12):
+    for stop_at in range(1, 18):
         count = 0
 
         def step(self: Job, progress: float, message: str, stop_at: int = stop_at) -> None:

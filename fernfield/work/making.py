@@ -10,7 +10,7 @@ import numpy as np
 
 from fernfield.core.errors import Conflict
 from fernfield.core.grid import FloatArray, Window
-from fernfield.core.ground.frost import NO_WEIGHTS, SHARE, THREADS, TOGETHER, bands_of, frost_band
+from fernfield.core.ground.frost import NO_WEIGHTS, THREADS
 from fernfield.core.ground.rain import Rain, rain_in_place
 from fernfield.core.ground.sheets import base_of
 from fernfield.core.landforms.landform import Ground
@@ -24,7 +24,7 @@ from fernfield.work.jobs import Job
 from fernfield.work.layers import HEIGHT, UNDER, sheet_layer
 from fernfield.work.sheet_edits import MOST_SHEETS
 from fernfield.work.sheeting import restack
-from fernfield.work.weathering import DROPS_AT_ONCE, scratch
+from fernfield.work.weathering import DROPS_AT_ONCE, frost_in_place, scratch
 from fernfield.work.world import OpenWorld, Outcome, Tract
 
 ROWS_AT_ONCE = 64
@@ -137,20 +137,8 @@ def _weather(recipe: Recipe, spacing: float, made: Any, job: Job) -> None:
                 count = min(DROPS_AT_ONCE, drops - first)
                 rain_in_place(exact, spacing, count, recipe.seed * 104_729 + number, Rain())
             made[...] = exact
-    drop = math.tan(math.radians(weathering.repose_deg)) * spacing
-    with scratch(made.shape, np.float32) as other, ThreadPoolExecutor(THREADS) as pool:
-        now, after = made, other
-        for done in range(0, weathering.passes, TOGETHER):
-            job.step(0.82 + 0.1 * done / weathering.passes, f"Frost: pass {done + 1} of {weathering.passes}")
-            count = min(TOGETHER, weathering.passes - done)
-            for part in [
-                pool.submit(frost_band, now, after, rows, count, drop, SHARE, NO_WEIGHTS)
-                for rows in bands_of(made.shape[0])
-            ]:
-                part.result()
-            now, after = after, now
-        if now is not made:
-            made[...] = now
+    if weathering.passes:
+        frost_in_place(made, spacing, weathering.repose_deg, weathering.passes, NO_WEIGHTS, job, (0.82, 0.92))
 
 
 def _write(world: OpenWorld, tract: Tract, command: MakeLand, window: Window, made: Any) -> Outcome:

@@ -13,7 +13,16 @@ from typing import Any
 import numpy as np
 
 from fernfield.core.grid import FloatArray, Window
-from fernfield.core.ground.frost import NO_WEIGHTS, SHARE, THREADS, TOGETHER, bands_of, frost_band
+from fernfield.core.ground.frost import (
+    NO_WEIGHTS,
+    ROUNDS,
+    SHARE,
+    THREADS,
+    TOGETHER,
+    bands_of,
+    frost_band,
+    slump_in_place,
+)
 from fernfield.core.ground.rain import Rain, rain_in_place
 from fernfield.work.areas import share_of, weathered
 from fernfield.work.commands import Weather
@@ -28,6 +37,9 @@ DROPS_AT_ONCE = 20_000
 """Drops between two looks at whether the job should stop."""
 
 ROWS_AT_ONCE = 256
+MOST_SLUMPED = 8_193 * 8_193
+"""On more posts than this only fine passes are made: the coarser ones need the whole in memory."""
+
 BANDS_AT_ONCE = 16
 """Bands of frost between two looks at whether the job should stop."""
 
@@ -69,26 +81,46 @@ def weather(world: OpenWorld, tract: Tract, command: Weather, window: Window, jo
 def _frost(
     world: OpenWorld, tract: Tract, command: Weather, window: Window, before: Any, shares: FloatArray | None, job: Job
 ) -> Outcome:
-    drop = math.tan(math.radians(command.repose_deg)) * tract.grid.spacing
     weights = NO_WEIGHTS if shares is None else shares
-    bands = bands_of(window.rows)
-    with scratch(window.shape, np.float32) as one, scratch(window.shape, np.float32) as two:
-        now, after = one, two
+    with scratch(window.shape, np.float32) as now:
         now[...] = before
-        with ThreadPoolExecutor(THREADS) as pool:
-            for done in range(0, command.passes, TOGETHER):
-                count = min(TOGETHER, command.passes - done)
-                for first in range(0, len(bands), BANDS_AT_ONCE):
-                    words = f"Frost: pass {done + 1} of {command.passes}"
-                    job.step(0.02 + 0.9 * (done + count * first / len(bands)) / command.passes, words)
-                    parts = bands[first : first + BANDS_AT_ONCE]
-                    for part in [
-                        pool.submit(frost_band, now, after, rows, count, drop, SHARE, weights) for rows in parts
-                    ]:
-                        part.result()
-                now, after = after, now
+        frost_in_place(now, tract.grid.spacing, command.repose_deg, command.passes, weights, job, (0.02, 0.92))
         job.step(0.93, "Writing the ground")
         return weathered(world, tract, command, window, before, now)
+
+
+def frost_in_place(
+    heights: Any, spacing: float, repose_deg: float, passes: int, weights: FloatArray, job: Job,
+    part: tuple[float, float],
+) -> None:  # fmt: skip
+    """Frost on `heights` (modified): rounds of coarser passes and of fine ones, `passes` of these in all.
+
+    `part` is the stretch of the job's progress that this takes.
+    """
+    drop = math.tan(math.radians(repose_deg)) * spacing
+    bands = bands_of(heights.shape[0])
+    rounds = [passes // ROUNDS + (1 if k < passes % ROUNDS else 0) for k in range(ROUNDS)]
+    done = 0
+    with scratch(heights.shape, np.float32) as other, ThreadPoolExecutor(THREADS) as pool:
+        now, after = heights, other
+        for fine in rounds:
+            if fine and heights.size <= MOST_SLUMPED:
+                job.step(part[0] + (part[1] - part[0]) * done / passes, "Frost: the coarse of it")
+                slump_in_place(now, spacing, repose_deg, fine, weights)
+            for first in range(0, fine, TOGETHER):
+                count = min(TOGETHER, fine - first)
+                for number in range(0, len(bands), BANDS_AT_ONCE):
+                    share = (done + count * number / len(bands)) / passes
+                    job.step(part[0] + (part[1] - part[0]) * share, f"Frost: pass {done + 1} of {passes}")
+                    at_once = bands[number : number + BANDS_AT_ONCE]
+                    for work in [
+                        pool.submit(frost_band, now, after, rows, count, drop, SHARE, weights) for rows in at_once
+                    ]:
+                        work.result()
+                now, after = after, now
+                done += count
+        if now is not heights:
+            heights[...] = now
 
 
 def _rain(

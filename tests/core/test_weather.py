@@ -5,7 +5,7 @@ import pytest
 
 from fernfield.core.grid import FloatArray
 from fernfield.core.ground.brush import Touch, weight_window
-from fernfield.core.ground.frost import frost, steepest
+from fernfield.core.ground.frost import frost, slump_in_place, steepest
 from fernfield.core.ground.pressing import Pressing
 from fernfield.core.ground.rain import Rain, disc, rain_in_place
 from fernfield.core.ground.tools import GROUND_TOOLS
@@ -50,6 +50,32 @@ def test_after_frost_no_slope_is_above_the_angle_of_repose(spacing: float) -> No
     # A cone: it came down evenly on all sides.
     assert np.allclose(rested, rested.T, atol=0.05 * spacing)
     assert rested.sum(dtype=float) == pytest.approx(tower.sum(dtype=float), rel=1e-4)
+
+
+@pytest.mark.parametrize("weighted", [False, True])
+def test_coarser_passes_bring_a_high_face_to_rest_in_hundreds_of_passes_instead_of_thousands(weighted: bool) -> None:
+    rows, cols = np.mgrid[0:200, 0:203]
+    tower = np.where(np.hypot(rows - 90, cols - 110) < 25, 40, 0).astype(np.float32)
+    weights = np.zeros((0, 0), np.float32)
+    if weighted:
+        weights = np.zeros(tower.shape, np.float32)
+        weights[4:196, 4:199] = 1
+    land = tower.copy()
+    for _ in range(4):
+        before = land.copy()
+        slump_in_place(land, 1.0, 34, 75, weights)
+        # Nothing is lost, and nothing moves where it may not.
+        assert land.sum(dtype=float) == pytest.approx(before.sum(dtype=float), rel=1e-5)
+        if weighted:
+            assert np.array_equal(land[weights == 0], tower[weights == 0])
+        land = frost(land, 1.0, 34, 75, weights=weights if weighted else None)
+    assert steepest(land, 1.0) < 34.5
+    assert steepest(frost(tower, 1.0, 34, 600), 1.0) > 36
+    assert land.sum(dtype=float) == pytest.approx(tower.sum(dtype=float), rel=1e-4)
+    gentle = fractal((80, 80), plain_spots(0, 0, 1), Octaves(40, 2, 0.5, 1), 1.0) * 4
+    same = gentle.copy()
+    slump_in_place(same, 1.0, 34, 20)
+    assert np.array_equal(same, gentle)
 
 
 def test_frost_keeps_material_and_leaves_gentle_land_alone() -> None:

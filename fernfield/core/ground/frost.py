@@ -17,6 +17,7 @@ import math
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
+import cv2
 import numpy as np
 
 from fernfield.core.grid import FloatArray
@@ -99,6 +100,49 @@ def frost_band(
         frost_rows(one, two, top, bottom, drop, share, held)
         one, two = two, one
     after[rows[0] : rows[1]] = one[rows[0] - first : rows[1] - first]
+
+
+COARSEST = 5
+"""Most times that land is halved for the coarser passes."""
+
+COARSE_PASSES = 96
+"""Most passes on each coarser grid."""
+
+ROUNDS = 4
+"""So often coarse and fine passes take turns."""
+
+LEAST_SIDE = 8
+"""Posts along the shorter side of the coarsest grid, at least."""
+
+
+def slump_in_place(
+    heights: FloatArray, spacing: float, repose_deg: float, passes: int, weights: FloatArray = NO_WEIGHTS
+) -> None:
+    """The coarser passes that go before the fine ones, on `heights` (modified), from the coarsest grid to the finest.
+
+    A pass moves material from one post to the next, so a high face would need thousands of
+    them. On a grid of half the posts they reach twice as far: what moves there is found by
+    `frost` on the means of four posts, and laid on the posts between the coarse ones in
+    straight lines, which keeps material to the last part.
+
+    heights, weights : shape (rows, cols); nothing moves where a weight is 0
+    passes : on each grid, at most COARSE_PASSES
+    """
+    for halvings in range(COARSEST, 0, -1):
+        size = 2**halvings
+        if min(heights.shape) < LEAST_SIDE * size:
+            continue
+        rows, cols = heights.shape[0] // size, heights.shape[1] // size
+        part = heights[: rows * size, : cols * size]
+        coarse = part.reshape(rows, size, cols, size).mean(axis=(1, 3), dtype=np.float64).astype(np.float32)
+        held: FloatArray | None = None
+        if weights.shape[0]:
+            inner = weights[: rows * size, : cols * size].reshape(rows, size, cols, size).min(axis=(1, 3))
+            # What moves is spread over the neighbours too: they must be free to change as well.
+            held = np.asarray(cv2.erode(inner, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_REPLICATE), np.float32)
+        moved = frost(coarse, spacing * size, repose_deg, min(passes, COARSE_PASSES), weights=held) - coarse
+        if moved.any():
+            part += cv2.resize(moved, (cols * size, rows * size), interpolation=cv2.INTER_LINEAR)
 
 
 def steepest(heights: FloatArray, spacing: float) -> float:
