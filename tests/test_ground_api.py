@@ -263,6 +263,8 @@ def test_overlays_change_the_picture_and_say_what_they_mean(client: TestClient, 
     for overlays, extra in (("tint", {}), ("slopes", {}), ("kept", {"keep_to": keep}), ("tint,slopes", {})):
         assert np.abs(picture(overlays=overlays, **extra) - plain).max() > 30, overlays
     assert np.array_equal(picture(overlays="kept"), plain)
+    # A plot that somebody deleted just now spoils no picture.
+    assert np.array_equal(picture(overlays="kept", keep_to='{"plots": ["gone"]}'), plain)
     # Hatched where the ground is below 15 m, and not above.
     kept = np.abs(picture(overlays="kept", keep_to=keep) - plain).max(axis=2)
     top = 256 - 110
@@ -275,8 +277,11 @@ def test_overlays_change_the_picture_and_say_what_they_mean(client: TestClient, 
     refused = client.get(f"{tract}/plan.png", params={"overlays": "glow"})
     assert refused.status_code == 422
     assert "tint, slopes, spikes, kept, not 'glow'" in refused.json()["detail"]
-    refused = client.get(f"{tract}/plan.png", params={"keep_to": '{"from_deg": 99}'})
-    assert refused.status_code == 422
+    for bad, words in (('{"from_deg": 99}', "from_deg: Input should be less"), ("{bad", "it: Invalid JSON")):
+        refused = client.get(f"{tract}/plan.png", params={"keep_to": bad})
+        assert refused.status_code == 422
+        assert refused.json()["errors"][0]["field"] == "keep_to"
+        assert words in refused.json()["detail"]
 
 
 def test_contour_figures_stand_on_index_contours(client: TestClient, tract: str) -> None:

@@ -113,6 +113,26 @@ def test_folding_bounds_the_logbook_and_keeps_what_can_still_be_reached(
     again.close()
 
 
+def test_what_is_undone_and_can_be_made_again_is_not_folded_away(
+    studio: Studio, world: OpenWorld, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Twelve strokes, ten of them undone: the oldest undos lie outside what is kept, their strokes can be redone."""
+    import fernfield.work.studio as module
+
+    monkeypatch.setattr(module, "KEPT_REVISIONS", 3)
+    for number in range(12):
+        draw(world, path=[(20 * number + 20, 60, 0), (20 * number + 30, 60, 1)])
+    drawn = everything(world)
+    for _ in range(10):
+        world.undo()
+    studio.logbook_bytes = 1
+    assert studio.fold(world.id) == 1
+    assert [r.number for r in studio.store.revisions(world.id)][-1] == 2
+    while world.can_redo:
+        world.redo()
+    assert everything(world) == drawn
+
+
 def test_a_logbook_that_is_small_enough_is_left_alone(studio: Studio, world: OpenWorld) -> None:
     history(world, 12)
     assert studio.fold(world.id) == 0

@@ -294,6 +294,8 @@ def test_a_stroke_that_does_not_fit_is_refused_with_what_is_allowed() -> None:
     assert "sheet goes with" in refused(tool="paint", cover="earth", sheet="one")
     assert "extra" in refused(tool="raise", colour="red").lower()
     assert "less than or equal to 90" in refused(tool="raise", keep_to={"from_deg": 91})
+    assert "valid string" in refused(tool=["raise"])
+    assert "from_m must not be above to_m, not 20 and 5" in refused(tool="raise", keep_to={"from_m": 20, "to_m": 5})
     # What lays a whole path needs no brush.
     assert Stroke.model_validate({"tool": "grade", "path": [(1, 1, 0), (9, 9, 1)]}).own["width_m"] == 8
     with pytest.raises(ValidationError, match="radius_m"):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import asdict
+from typing import NamedTuple
 
 from sqlalchemy import Connection, Engine, delete, func, select, update
 
@@ -13,6 +14,13 @@ from fernfield.store.worlds import EntryChange, TileAt
 
 Part = tuple[int, int, bytes]
 """What differs in a part of a tile: its first row and column in the tile, and the XOR."""
+
+
+class _Step(NamedTuple):
+    number: int
+    sort: str
+    target: int | None
+    keepsake: str | None
 
 
 class LogbookStore:
@@ -97,59 +105,50 @@ class LogbookStore:
 
     # Folding
 
-    def foldable(self, world_id: str, keep: int) -> tuple[int, int] | None:
+    def foldable(self, world_id: str, keep: int, most: int) -> tuple[int, int] | None:
         """The oldest run of revisions that can be folded together, first and last; the newest `keep` stay.
 
-        A run has no keepsake in it but at its end, no revision in it takes back or makes again
-        one outside it, and none after it one inside it.
+        A run holds at most `most` numbers where that can be; it has no keepsake in it but at
+        its end, no revision in it takes back or makes again one outside it, none after it one
+        inside it, and nothing in it is left undone that could still be made again.
         """
-        query = (
-            select(revisions.c.number, revisions.c.target, revisions.c.keepsake)
-            .where(revisions.c.world_id == world_id)
-            .order_by(revisions.c.number)
-        )
+        names = ("number", "sort", "target", "keepsake")
+        query = select(*(revisions.c[name] for name in names)).where(revisions.c.world_id == world_id)
         with self._reading() as c:
-            rows = c.execute(query).all()
-        numbers = [row.number for row in rows]
-        # The last revision that takes each one back or makes it again, and the first that each one reaches back to.
+            rows = [_Step(*row) for row in c.execute(query.order_by(revisions.c.number))]
+        # The last revision that takes each one back or makes it again.
         reaches = {row.target: row.number for row in rows if row.target is not None}
+        last = len(rows) - keep
         first = 0
-        while first < len(rows) - keep:
-            end = self._run(rows, numbers, reaches, first, len(rows) - keep)
+        while first < last:
+            near = sum(row.number < rows[first].number + most for row in rows[:last])
+            end = self._run(rows, reaches, first, near)
+            if end - first < 2:
+                end = self._run(rows, reaches, first, last)
             if end - first >= 2:
-                return numbers[first], numbers[end - 1]
+                return rows[first].number, rows[end - 1].number
             first = max(end, first + 1)
         return None
 
-    def cut(self, world_id: str, first: int, last: int) -> int | None:
-        """The end of the longest run from `first` on that ends by `last`; None when there is none of two or more."""
-        query = (
-            select(revisions.c.number, revisions.c.target, revisions.c.keepsake)
-            .where(revisions.c.world_id == world_id, revisions.c.number >= first)
-            .order_by(revisions.c.number)
-        )
-        with self._reading() as c:
-            rows = c.execute(query).all()
-        numbers = [row.number for row in rows]
-        reaches = {row.target: row.number for row in rows if row.target is not None}
-        end = self._run(rows, numbers, reaches, 0, sum(number <= last for number in numbers))
-        return numbers[end - 1] if end >= 2 else None
-
     @staticmethod
-    def _run(
-        rows: Sequence[object], numbers: list[int], reaches: dict[int, int], first: int, most: int
-    ) -> int:  # fmt: skip
-        """One past the last row of the longest run from `first` on."""
+    def _run(rows: Sequence[_Step], reaches: dict[int, int], first: int, last: int) -> int:
+        """One past the last row of the longest run from `first` on that ends before `last`."""
         best, furthest = first, -1
-        for i in range(first, most):
+        undone: set[int] = set()
+        for i in range(first, last):
             row = rows[i]
-            target = row.target  # type: ignore[attr-defined]
-            if target is not None and target < numbers[first]:
+            if row.target is not None and row.target < rows[first].number:
                 break
-            furthest = max(furthest, reaches.get(numbers[i], -1))
-            if furthest <= numbers[i]:
+            if row.target is None:
+                undone.clear()
+            elif row.sort == "undo":
+                undone.add(row.target)
+            else:
+                undone.discard(row.target)
+            furthest = max(furthest, reaches.get(row.number, -1))
+            if furthest <= row.number and not undone:
                 best = i + 1
-            if row.keepsake is not None:  # type: ignore[attr-defined]
+            if row.keepsake is not None:
                 break
         return best
 

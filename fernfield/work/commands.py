@@ -70,6 +70,14 @@ class KeepTo(Command):
     to_deg: Degrees | None = None
     water: Literal["wet", "dry"] | None = None
 
+    @model_validator(mode="after")
+    def _smaller_first(self) -> KeepTo:
+        for low, high in (("from_m", "to_m"), ("from_deg", "to_deg")):
+            a, b = getattr(self, low), getattr(self, high)
+            if a is not None and b is not None and a > b:
+                raise InvalidInput(f"{low} must not be above {high}, not {a:g} and {b:g}", low)
+        return self
+
 
 def _own_fields() -> dict[str, Any]:
     """The fields that belong to single tools, as the tools declare them; which range holds is checked by the tool."""
@@ -121,7 +129,8 @@ class StrokeStart(ToolFields):
     @classmethod
     def _laid_at_once(cls, values: Any) -> Any:
         """Tools that lay a whole path have no radius, softness and strength of their own."""
-        tool = GROUND_TOOLS.get(values.get("tool", "")) if isinstance(values, dict) else None
+        named = values.get("tool") if isinstance(values, dict) else None
+        tool = GROUND_TOOLS.get(named) if isinstance(named, str) else None
         if tool is not None and tool.lay is not None:
             return {"radius_m": 1.0, "softness": 0.0, "strength": 1.0, **values}
         return values
@@ -235,7 +244,8 @@ class PutRow(Command):
     @model_validator(mode="before")
     @classmethod
     def _of_its_book(cls, values: Any) -> Any:
-        model = BOOKS.get(values.get("book", "")) if isinstance(values, dict) else None
+        named = values.get("book") if isinstance(values, dict) else None
+        model = BOOKS.get(named) if isinstance(named, str) else None
         if model is not None and not isinstance(values.get("row"), model):
             return {**values, "row": model.model_validate(values.get("row"))}
         return values

@@ -73,7 +73,11 @@ def _at_pixels(tract: Tract, layer: str, level: int, part: Window) -> FloatArray
 
 def _kept(world: OpenWorld, tract: Tract, level: int, part: Window, show: Show) -> FloatArray | None:
     """How much a stroke may do at every pixel."""
-    limits = kept_by(world, tract.grid, show.keep_to)
+    keep = show.keep_to
+    if keep is not None:
+        # Somebody may have deleted a plot just now: a picture is drawn all the same.
+        keep = keep.model_copy(update={"plots": tuple(key for key in keep.plots if key in world.rows["plots"])})
+    limits = kept_by(world, tract.grid, keep)
     if limits is None:
         return None
     step = 2**level if level > 0 else 1

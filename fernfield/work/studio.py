@@ -225,23 +225,15 @@ class Studio:
         """Fold the oldest revisions of a world together until its logbook is small enough; returns how many runs."""
         logbook, runs = LogbookStore(self.store.engine), 0
         while logbook.size(world_id) > self.logbook_bytes:
-            span = logbook.foldable(world_id, KEPT_REVISIONS)
+            span = logbook.foldable(world_id, KEPT_REVISIONS, FOLDED_AT_ONCE)
             if span is None:
                 break
-            first, last = span
-            # A part at a time, so that as much as may be stays.
-            last = self._part_of(world_id, first, last)
             world = self.world(world_id)
             with world.lock:
-                logbook.fold(world_id, first, last, joined)
+                logbook.fold(world_id, *span, joined)
                 world.forget_steps()
             runs += 1
         return runs
-
-    def _part_of(self, world_id: str, first: int, last: int) -> int:
-        """Where a run of many is cut: at FOLDED_AT_ONCE, when what is taken back within them allows it."""
-        logbook = LogbookStore(self.store.engine)
-        return logbook.cut(world_id, first, min(last, first + FOLDED_AT_ONCE - 1)) or last
 
     def mind_logbook(self, world_id: str, revision: int) -> None:
         """After a revision: now and then see to the size of the logbook, beside the rest."""

@@ -142,6 +142,13 @@ def test_a_stroke_keeps_to_a_plot_that_was_drawn(table: Table) -> None:
     expect(page.locator("#spot")).to_contain_text("“Test plot”")
     page.get_by_role("button", name="Keep to nothing").click()
     expect(page.locator("[data-keep-words]")).to_have_text("everywhere")
+    # A plot that is gone is kept to no more, and the map does not ask for it.
+    page.locator("[data-keep]").get_by_label("Test plot").check()
+    expect(page.locator("[data-keep-words]")).to_have_text("in 1 plot")
+    line = page.locator("[data-fold=plots] .line", has_text="Test plot")
+    line.get_by_role("button", name="Delete").click()
+    expect(page.locator("[data-keep-words]")).to_have_text("everywhere")
+    assert page.evaluate("fern.state.keepTo") is None
 
 
 def test_a_sheet_is_added_worked_into_hidden_and_merged(table: Table) -> None:

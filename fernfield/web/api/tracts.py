@@ -7,6 +7,7 @@ from typing import Annotated, Any
 import numpy as np
 from fastapi import APIRouter, Depends, Query, Response
 from fastapi.responses import StreamingResponse
+from pydantic import ValidationError
 
 from fernfield.core.drawing.overlays import OVERLAYS
 from fernfield.core.errors import InvalidInput
@@ -41,7 +42,14 @@ def _show(
     for name in names:
         if name not in OVERLAYS:
             raise InvalidInput(f"overlays must be among {', '.join(OVERLAYS)}, not {name!r}", "overlays")
-    return Show(contour_m, water, growth, shadows, names, KeepTo.model_validate_json(keep_to) if keep_to else None)
+    try:
+        kept = KeepTo.model_validate_json(keep_to) if keep_to else None
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(part) for part in first["loc"])
+        words = f"keep_to must be what a stroke keeps to, as JSON; {place or 'it'}: {first['msg']}"
+        raise InvalidInput(words, "keep_to") from error
+    return Show(contour_m, water, growth, shadows, names, kept)
 
 
 Shown = Annotated[Show, Depends(_show)]

@@ -124,6 +124,14 @@ function setKeep(values) {
   fill();
 }
 
+/** Plots that were deleted, here or by somebody else, are kept to no more. */
+function dropGone() {
+  const plots = state.keepTo?.plots || [];
+  const left = plots.filter((key) => state.world.plots.some((plot) => plot.key === key));
+  if (left.length < plots.length) setKeep({ ...state.keepTo, plots: left });
+}
+on("rows", dropGone);
+
 /** Flatten works towards an elevation. */
 export function takeLevel(elevation) {
   take("flatten");
@@ -235,4 +243,5 @@ box.addEventListener("click", async (event) => {
   }
 });
 
+dropGone();
 fill();

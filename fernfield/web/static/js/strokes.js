@@ -80,8 +80,8 @@ let sent = 0;
 function flow() {
   if (!state.drawing) return;
   const now = (performance.now() - began) / 1000;
-  // What is laid along a path changes only when the hand moves; a brush works on while it is held. Now and then the server hears all the same that there is a hand.
-  if (samples.length === 0 && now > sent + (lays() ? 2 : 0)) samples.push([last.x, last.y, now, pressed]);
+  // What is laid along a path changes only when the hand moves; a brush works on while it is held. Twice a second it is laid anew all the same, with the last of the path.
+  if (samples.length === 0 && now > sent + (lays() ? 0.5 : 0)) samples.push([last.x, last.y, now, pressed]);
   flush();
   requestAnimationFrame(flow);
 }
