@@ -78,28 +78,45 @@ def demo(host: Host = "127.0.0.1", port: Port = 8127, data: Data = DATA) -> None
 
 @app.command("import")
 def import_(
-    file: Annotated[Path, typer.Argument(help="16-bit grey PNG or ESRI ASCII grid.")],
+    file: Annotated[
+        Path, typer.Argument(help="PNG, TIFF or GeoTIFF, ESRI ASCII grid, raw samples, NumPy array, OBJ or glTF.")
+    ],
     name: Annotated[str, typer.Option(help="Name of the new world.")],
-    spacing_m: Annotated[float | None, typer.Option(help="Metres between posts; a PNG needs it.")] = None,
-    lowest_m: Annotated[float | None, typer.Option(help="Elevation of grey 0; a PNG needs it.")] = None,
-    highest_m: Annotated[float | None, typer.Option(help="Elevation of grey 65,535; a PNG needs it.")] = None,
+    spacing_m: Annotated[float | None, typer.Option(help="Metres between posts, where the file does not say.")] = None,
+    lowest_m: Annotated[float | None, typer.Option(help="Elevation of the lowest sample; a PNG needs it.")] = None,
+    highest_m: Annotated[float | None, typer.Option(help="Elevation of the highest sample; a PNG needs it.")] = None,
     sea_level_m: Annotated[float, typer.Option(help="Sea level.")] = 0.0,
+    format: Annotated[str | None, typer.Option(help="png, tiff, asc, npy, gltf, obj or raw; told by content.")] = None,
+    rows: Annotated[int | None, typer.Option(help="Rows of a raw file.")] = None,
+    cols: Annotated[int | None, typer.Option(help="Columns of a raw file.")] = None,
+    sample: Annotated[str | None, typer.Option(help="Samples of a raw file: u16, i16 or f32.")] = None,
+    byte_order: Annotated[str, typer.Option(help="Of a raw file: little or big.")] = "little",
+    nodata: Annotated[float | None, typer.Option(help="Sample that stands for no elevation.")] = None,
+    fill: Annotated[str | None, typer.Option(help="What fills posts without elevation: around or lowest.")] = None,
+    smooth_steps: Annotated[bool, typer.Option(help="Take the steps out of whole-number samples.")] = False,
+    turn_deg: Annotated[int, typer.Option(help="Turn it clockwise: 90, 180 or 270.")] = 0,
+    flip: Annotated[bool, typer.Option(help="Mirror it east for west.")] = False,
+    up: Annotated[str, typer.Option(help="Axis of an OBJ that points up: y or z.")] = "y",
     data: Data = DATA,
 ) -> None:
     """Make a world from an elevation file; prints its id."""
     import shutil
     import tempfile
 
-    from fernfield.formats.elevation import Wanted
+    from fernfield.work.intake import Placing, Reading
     from fernfield.work.studio import Studio
 
+    read = {"format": format, "rows": rows, "cols": cols, "sample": sample, "byte_order": byte_order, "up": up}
+    reading = Reading.model_validate({**read, "nodata": nodata, "sampled_m": spacing_m})
+    scale = {"spacing_m": spacing_m, "lowest_m": lowest_m, "highest_m": highest_m, "turn_deg": turn_deg, "flip": flip}
+    placing = Placing.model_validate({**scale, "fill": fill, "smooth_steps": smooth_steps})
     studio = Studio(data)
     try:
         handle, copy = tempfile.mkstemp(dir=data / "incoming")
         os.close(handle)
         shutil.copyfile(file, copy)
-        job = studio.start_import(Path(copy), name, Wanted(spacing_m, lowest_m, highest_m), sea_level_m)
-        typer.echo(_wait(job)["world"])
+        kept = studio.waiting.add(Path(copy), file.name)
+        typer.echo(_wait(studio.start_import(kept, name, reading, placing, sea_level_m))["world"])
     finally:
         studio.close()
 

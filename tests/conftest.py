@@ -14,9 +14,10 @@ from fastapi.testclient import TestClient
 
 from fernfield.core.grid import FloatArray
 from fernfield.web.app import create_app
+from fernfield.work.beginnings import WorldSpec
 from fernfield.work.commands import Stroke
 from fernfield.work.layers import HEIGHT
-from fernfield.work.studio import Studio, WorldSpec
+from fernfield.work.studio import Studio
 from fernfield.work.world import OpenWorld, Outcome
 
 

@@ -46,7 +46,8 @@ def test_the_server_says_that_it_is_well(client: TestClient) -> None:
 
 def test_a_world_is_made_listed_renamed_and_deleted(client: TestClient, made: dict[str, Any]) -> None:
     assert made["revision"] == 0
-    assert made["tracts"][0] | {"id": ""} == {"id": "", "name": "Main tract", "rows": 129, "cols": 257, "spacing_m": 1}
+    tract = {"id": "", "name": "Main tract", "rows": 129, "cols": 257, "spacing_m": 1}
+    assert made["tracts"][0] | {"id": ""} == {**tract, "x": 0, "y": 0, "kind": "open"}
     assert [w["id"] for w in client.get("/api/worlds").json()] == [made["id"]]
     changed = client.patch(f"/api/worlds/{made['id']}", json={"name": "Other", "sea_level_m": 3.5}).json()
     assert (changed["name"], changed["sea_level_m"], changed["revision"]) == ("Other", 3.5, 1)

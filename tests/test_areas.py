@@ -11,14 +11,15 @@ from typing import Any
 import numpy as np
 import pytest
 
-from fernfield.core.errors import Cancelled, Conflict, InvalidInput, NotFound
+from fernfield.core.errors import Cancelled, InvalidInput, NotFound
 from fernfield.core.ground.frost import steepest
-from fernfield.store.worlds import NewWorld, TractRow
 from fernfield.work.areas import move_land
+from fernfield.work.beginnings import WorldSpec
 from fernfield.work.commands import MoveLand, PutRow, PutThing, Reset, Weather
-from fernfield.work.entries import Plot, Thing, default_rows
+from fernfield.work.entries import Plot, Thing
 from fernfield.work.jobs import Job
 from fernfield.work.studio import Studio
+from fernfield.work.tracts import TractSpec
 from fernfield.work.world import OpenWorld
 from tests.conftest import draw, everything, ground
 
@@ -139,23 +140,24 @@ def test_growth_covers_and_pieces_come_along_when_asked(world: OpenWorld) -> Non
 
 
 def test_land_goes_to_another_tract_at_its_own_spacing(studio: Studio) -> None:
-    tracts = [
-        TractRow("ta", "wtwo", 0, "A", 201, 201, 1.0, 10.0),
-        TractRow("tb", "wtwo", 1, "B", 101, 101, 2.0, 0.0),
-    ]
-    rows = [(c, k, r.model_dump_json()) for c, k, r in default_rows("Two", 0)]
-    studio.store.create(NewWorld("wtwo", tracts, rows))
-    world = studio.world("wtwo")
+    spec = WorldSpec(name="Two", width_m=200, depth_m=200, spacing_m=1, elevation_m=10)
+    world = studio.world(studio.create(spec))
+    ta = world.first_tract.row.id
+    tb, _ = studio.add_tract(world.id, TractSpec(name="B", x=200, width_m=200, depth_m=200, spacing_m=2, elevation_m=0))
     draw(world, "raise", path=[(60, 60, 0), (60, 60, 1)], radius_m=20)
     state = {i: t.cache.read("height", t.grid.window).copy() for i, t in world.tracts.items()}
-    command = MoveLand(box=(30, 30, 90, 90), x=100, y=100, tract="tb", blend_m=0, copy_land=True)
-    move_land(world, world.tract("ta"), command)
-    there = world.tract("tb").cache.read("height", world.tract("tb").grid.window)
+    command = MoveLand(box=(30, 30, 90, 90), x=100, y=100, tract=tb, blend_m=0, copy_land=True)
+    move_land(world, world.tract(ta), command)
+    there = world.tract(tb).cache.read("height", world.tract(tb).grid.window)
     assert there[50, 50] == pytest.approx(20, abs=0.01)
     assert there[50, 36] == pytest.approx(10, abs=0.01)
     assert there[50, 20] == 0
-    with pytest.raises(Conflict, match="cannot come along to another"):
-        move_land(world, world.tract("ta"), command.model_copy(update={"pieces": True}))
+    world.undo()
+    # Pieces come along, and stand in the other tract then.
+    world.edit(PutThing(key="hut", thing=Thing(sort="piece", kit="beacon", name="Beacon", x=50, y=70)))
+    move_land(world, world.tract(ta), command.model_copy(update={"pieces": True, "copy_land": False}))
+    assert [(t.x, t.y) for _, t in world.things(tb)] == [(90, 110)]
+    assert world.things(ta) == []
     world.undo()
     for i, t in world.tracts.items():
         assert np.array_equal(t.cache.read("height", t.grid.window), state[i])

@@ -17,10 +17,11 @@ from fernfield.cli import app
 from fernfield.core.travel.walker import Intent
 from fernfield.demo.reach import NAME, build_demo
 from fernfield.formats.asc import asc_lines
+from fernfield.work.beginnings import WorldSpec
 from fernfield.work.commands import PutThing
 from fernfield.work.entries import Thing
 from fernfield.work.scene import standing_plants
-from fernfield.work.studio import Studio, WorldSpec
+from fernfield.work.studio import Studio
 from fernfield.work.walks import Walk
 from fernfield.work.world import OpenWorld
 from tests.conftest import draw, ground

@@ -2,6 +2,7 @@
 
 import io
 import struct
+import tempfile
 import zlib
 from pathlib import Path
 
@@ -12,15 +13,16 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from fernfield.core.errors import Cancelled, FormatError
-from fernfield.formats.asc import asc_lines, read_asc
-from fernfield.formats.elevation import Wanted, read_elevation
-from fernfield.formats.png16 import heights_png_parts, read_png
+from fernfield.formats.asc import asc_lines
+from fernfield.formats.png import heights_png_parts
 from fernfield.formats.pngbands import PngBands, png_parts
 from fernfield.formats.tables import growth_rows, sites_geojson
 from fernfield.formats.tileblob import decode_tile, encode_tile
+from fernfield.work.intake import Placing
 from tests.core.real_land import heights_png, jacksboro
+from tests.files import read_heights
 
-SCALE = Wanted(spacing_m=1, lowest_m=0, highest_m=100)
+SCALE = Placing(spacing_m=1, lowest_m=0, highest_m=100)
 
 
 def saved(tmp_path: Path, content: bytes, name: str = "file") -> Path:
@@ -33,10 +35,10 @@ def test_an_ascii_grid_goes_in_and_out_unchanged(tmp_path: Path) -> None:
     """Real land, with fractions that only the shortest exact form of a float32 keeps."""
     heights = jacksboro() / np.float32(3)
     text = b"".join(asc_lines(iter(np.array_split(heights, 5)), *heights.shape, 90.0))
-    grid = read_asc(saved(tmp_path, text))
-    assert grid.spacing_m == 90
-    assert grid.heights.tobytes() == heights.tobytes()
-    again = b"".join(asc_lines(iter([grid.heights]), *heights.shape, 90.0))
+    found, plan = read_heights(saved(tmp_path, text))
+    assert plan.spacing_m == 90
+    assert found.tobytes() == heights.tobytes()
+    again = b"".join(asc_lines(iter([found]), *heights.shape, 90.0))
     assert again == text
 
 
@@ -44,7 +46,7 @@ def test_a_16_bit_png_keeps_elevations_to_half_a_step(tmp_path: Path) -> None:
     heights = jacksboro()
     low, high = float(heights.min()), float(heights.max())
     path = saved(tmp_path, heights_png(heights, low, high))
-    back = read_png(path, low, high)
+    back, _ = read_heights(path, placing=Placing(spacing_m=1, lowest_m=low, highest_m=high))
     step = (high - low) / 65_535
     assert np.abs(back - heights).max() <= step / 2 + 1e-4
     # An independent reader sees the same samples, north up.
@@ -62,10 +64,9 @@ def test_heights_written_by_bands_are_what_pillow_reads(tmp_path: Path) -> None:
     assert grey.dtype == np.uint16
     step = (high - low) / 65_535
     assert np.abs(low + grey * step - heights).max() <= step / 2 + 1e-4
-    assert (
-        read_png(path, low, high).tobytes()
-        == read_png(saved(tmp_path, heights_png(heights, low, high)), low, high).tobytes()
-    )
+    scale = Placing(spacing_m=1, lowest_m=low, highest_m=high)
+    theirs = saved(tmp_path, heights_png(heights, low, high))
+    assert read_heights(path, placing=scale)[0].tobytes() == read_heights(theirs, placing=scale)[0].tobytes()
 
 
 @given(st.integers(1, 30), st.integers(1, 30), st.sampled_from([np.uint8, np.uint16]), st.integers(1, 5))
@@ -93,26 +94,28 @@ def test_reading_tells_how_far_it_is_and_stops_when_asked(tmp_path: Path, kind: 
     heights = np.random.default_rng(1).normal(0, 9, (900, 800)).astype(np.float32)
     content = heights_png(heights, -60, 60) if kind == "png" else b"".join(asc_lines(iter([heights]), 900, 800, 1.0))
     path = saved(tmp_path, content)
+    scale = SCALE if kind == "png" else Placing()
     told: list[float] = []
-    read_elevation(path, SCALE, told.append)
-    assert len(told) > 2
-    assert told == sorted(told)
-    assert told[-1] == 1
+    read_heights(path, placing=scale, say=lambda done, _words: told.append(done))
+    assert len(told) > 4
+    assert max(told) <= 1
 
-    def stop(done: float) -> None:
-        raise Cancelled("stop")
+    def stop(done: float, _words: str) -> None:
+        if done > 0.3:
+            raise Cancelled("stop")
 
     with pytest.raises(Cancelled):
-        read_elevation(path, SCALE, stop)
+        read_heights(path, placing=scale, say=stop)
+    assert not path.with_suffix(".samples").exists()
 
 
 def test_a_grid_from_elsewhere_is_read(tmp_path: Path) -> None:
     """Corner or centre, capitals, wrapped lines, signs and exponents, and a nodata value that is not used."""
     head = b"NCOLS 3\r\nNROWS 2\r\nXLLCORNER 100.5\r\nYLLCORNER -3\r\nCELLSIZE 2.5\r\nNODATA_VALUE -9999\r\n"
     text = head + b"1 2.5\r\n-3e1 4\r\n+5 6\r\n"
-    found = read_elevation(saved(tmp_path, text), Wanted())
-    assert found.spacing_m == 2.5
-    assert found.heights.tolist() == [[1, 2.5, -30], [4, 5, 6]]
+    found, plan = read_heights(saved(tmp_path, text))
+    assert plan.spacing_m == 2.5
+    assert found.tolist() == [[1, 2.5, -30], [4, 5, 6]]
 
 
 HEAD = b"ncols 3\nnrows 2\ncellsize 1\nnodata_value -1\n"
@@ -127,8 +130,10 @@ HEAD = b"ncols 3\nnrows 2\ncellsize 1\nnodata_value -1\n"
         (HEAD + b"1 2 3 4 5\n", "cut short: 5 of 6"),
         (HEAD + b"1 2 3 4 5 6 7\n", "more than the 6"),
         (HEAD + b"1 2 three 4 5 6\n", "not a number"),
-        (HEAD + b"1 2 3 4 5 -1\n", "1 of 6 have none"),
-        (HEAD + b"1 2 3 4 5 nan\n", "1 of 6 have none"),
+        (HEAD + b"1 2 3 4 5 -1\n", "1 of 6 posts have no elevation"),
+        (HEAD + b"1 2 3 4 5 nan\n", "1 of 6 posts have no elevation"),
+        (HEAD + b"-1 -1 -1 -1 nan -1\n", "no post of the file has an elevation"),
+        (HEAD + b"1 2 3 4 5 1e30\n", "must lie within -12000 to 12000 m"),
         (b"ncols 1e9\nnrows 1e9\ncellsize 1\n1 2 3\n", "posts on each side"),
         (b"ncols 8000\nnrows 8000\ncellsize 1\n1 2 3\n", "do not fit in"),
         (b"ncols -3\nnrows 2\ncellsize 1\n1\n", "posts on each side"),
@@ -141,7 +146,8 @@ HEAD = b"ncols 3\nnrows 2\ncellsize 1\nnodata_value -1\n"
 )
 def test_a_bad_grid_is_refused_with_what_is_wrong(tmp_path: Path, content: bytes, words: str) -> None:
     with pytest.raises(FormatError, match=words):
-        read_elevation(saved(tmp_path, content), SCALE)
+        read_heights(saved(tmp_path, content))
+    assert not (tmp_path / "file.samples").exists()
 
 
 def png(width: int, height: int, depth: int = 16, colour: int = 0, data: bytes = b"") -> bytes:
@@ -155,31 +161,59 @@ def png(width: int, height: int, depth: int = 16, colour: int = 0, data: bytes =
 @pytest.mark.parametrize(
     ("content", "words"),
     [
-        (png(3, 3, 8), "16-bit grey, not 8-bit grey"),
-        (png(3, 3, 16, 2), "16-bit grey, not 16-bit colour"),
+        (png(3, 3, 4), "grey of 8 or 16 bits, not 4-bit grey"),
+        (png(3, 3, 8, 3), "not 8-bit with a palette"),
+        (png(3, 3, 8, 2, b"".join(b"\0" + bytes([1, 2, 3] * 3) for _ in range(3))), "red, green and blue differ"),
         (png(2_000_000_000, 2_000_000_000), "posts on each side"),
-        (png(9000, 9000), "posts on each side, not 9000 wide"),
+        (png(17_000, 17_000), "posts on each side, not 17000 wide"),
         (png(64, 64, data=b"\x00" * 40), "damaged or cut short"),
+        (png(64, 64, data=b"\x00" * 64 * 129 + b"more"), "more samples than its header says"),
+        (png(64, 64, data=b"\x07" * 64 * 129), "a filter that there is not"),
         (png(64, 64)[:20], "cut short"),
         (png(64, 64)[:40], "damaged or cut short"),
+        (png(8, 8, data=b"\x00" * 8 * 17).replace(b"IDAT", b"IDAX"), "damaged"),
+        (
+            png(8, 8, data=b"\x00" * 8 * 17).replace(b"\x00\x08\x10\x00\x00\x00\x00", b"\x00\x08\x10\x00\x00\x00\x01"),
+            "must not be interlaced",
+        ),
     ],
 )
 def test_a_bad_png_is_refused_with_what_is_wrong(tmp_path: Path, content: bytes, words: str) -> None:
     with pytest.raises(FormatError, match=words):
-        read_elevation(saved(tmp_path, content), SCALE)
+        read_heights(saved(tmp_path, content), placing=SCALE)
 
 
 def test_a_png_needs_its_scale(tmp_path: Path) -> None:
     good = saved(tmp_path, heights_png(np.eye(4, dtype=np.float32), 0, 1))
-    for wanted, field in (
-        (Wanted(1, None, 5), "lowest_m"),
-        (Wanted(1, 0, None), "highest_m"),
-        (Wanted(None, 0, 5), "spacing_m"),
-        (Wanted(1, 5, 0), "lowest_m"),
+    for fields, field in (
+        ({"spacing_m": 1, "highest_m": 5}, "lowest_m"),
+        ({"spacing_m": 1, "lowest_m": 0}, "highest_m"),
+        ({"lowest_m": 0, "highest_m": 5}, "spacing_m"),
     ):
         with pytest.raises(FormatError) as caught:
-            read_elevation(good, wanted)
+            read_heights(good, placing=Placing(**fields))
         assert caught.value.field == field
+    with pytest.raises(ValueError, match="lowest_m must be below highest_m"):
+        Placing(lowest_m=5, highest_m=0)
+
+
+@given(st.integers(2, 40), st.integers(2, 40), st.sampled_from(["L", "I;16", "LA", "RGB"]), st.integers(0, 2**31))
+@settings(max_examples=40, deadline=None)
+def test_any_grey_png_is_read_as_pillow_reads_it(rows: int, cols: int, mode: str, seed: int) -> None:
+    """Pillow (an independent writer) chooses the filters; both readers must see the same samples."""
+    rng = np.random.default_rng(seed)
+    deep = mode == "I;16"
+    grey = (rng.normal(0, 9, (rows, cols)).cumsum(axis=1) + 120).clip(0, 255)
+    samples = (grey * 257 if deep else grey).astype(np.uint16 if deep else np.uint8)
+    alpha = np.full(samples.shape, 255, np.uint8)
+    layers = {"LA": [samples, alpha], "RGB": [samples] * 3}.get(mode)
+    out = io.BytesIO()
+    Image.fromarray(samples if layers is None else np.stack(layers, axis=-1)).save(out, "PNG")
+    with tempfile.TemporaryDirectory() as folder:
+        path = saved(Path(folder), out.getvalue())
+        top = 6553.5 if deep else 25.5
+        found, _ = read_heights(path, placing=Placing(spacing_m=1, lowest_m=0, highest_m=top))
+    assert (np.rint(found * 10) == samples).all()
 
 
 @given(st.integers(1, 40), st.integers(1, 40), st.sampled_from(["<f4", "<u2", "<u4"]), st.integers(0, 2**31))

@@ -1,11 +1,15 @@
 """The pages and fragments, by what a person would read in them."""
 
+import io
+import json
 import re
 import time
 from typing import Any
 
+import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from PIL import Image
 
 from fernfield.formats.asc import asc_lines
 from tests.core.real_land import jacksboro
@@ -37,47 +41,168 @@ def test_the_first_page_lists_name_extent_change_and_picture(client: TestClient,
     assert "There is no world yet" in client.get("/").text
 
 
-def test_the_form_keeps_what_was_typed_and_says_what_is_wrong(client: TestClient) -> None:
-    form = {**{k: str(v) for k, v in WORLD.items()}, "width_m": "100.5"}
-    answer = client.post("/worlds", data=form)
-    assert "width must be a whole number of spacings (1.0 m), not 100.5 m" in text_of(answer.text)
-    assert 'value="100.5"' in answer.text
-    assert 'value="Paper"' in answer.text
-    for change, words in (({"name": " "}, "name"), ({"depth_m": "deep"}, "depth_m"), ({"spacing_m": ""}, "spacing_m")):
-        assert words in text_of(client.post("/worlds", data={**form, "width_m": "100", **change}).text)
+def test_the_live_picture_tells_what_a_world_costs_or_what_is_wrong(client: TestClient) -> None:
+    def picture(**fields: Any) -> str:
+        spec = {k: v for k, v in WORLD.items() if k != "name"} | fields
+        return str(client.get("/make/picture", params={"spec": json.dumps(spec)}).text)
+
+    text = text_of(picture(width_m=2048, depth_m=1024, spacing_m=0.5))
+    for words in ("4,097 × 2,049, 8,394,753 in all", "32 MiB", "2,048 m", "11 min", "1 m wide", "1 m ridge", "yes"):
+        assert words in text, words
+    # 2,048 m at the walker's 3 m/s are 683 s; 8,394,753 posts of 4 bytes are 32.02 MiB.
+    assert round(2048 / 3 / 60) == 11
+    assert "no: some engines ask for them" in picture(width_m=300, depth_m=300)
+    image = re.search(r'<image href="([^"]+)"', picture(begin={"ground": "rim", "width_m": 12, "steep_deg": 55}))
+    assert image is not None
+    assert client.get(image[1].replace("&amp;", "&")).headers["content-type"] == "image/png"
+    for fields, words in (
+        ({"width_m": 100.5}, "width must be a whole number of spacings (1.0 m), not 100.5 m"),
+        ({"depth_m": "deep"}, "depth_m"),
+        ({"width_m": 99_999}, "at most 16385 are allowed"),
+        ({"begin": {"ground": "rim", "width_m": 60}}, "width_m must be 3 m (three posts) to 31 m (half the tract)"),
+        ({"begin": {"ground": "moon"}}, "sea_floor"),
+    ):
+        assert words in text_of(picture(**fields)), fields
+    assert client.get("/make/picture", params={"spec": "{"}).status_code == 200
     assert client.get("/api/worlds").json() == []
-    made = client.post("/worlds", data={**form, "width_m": "100"})
-    assert made.status_code == 204
-    assert client.get(made.headers["hx-redirect"]).status_code == 200
 
 
-def test_deleting_asks_first_and_can_be_called_off(client: TestClient, made: dict[str, Any]) -> None:
-    asked = text_of(client.get(f"/worlds/{made['id']}/delete").text)
-    assert "Delete Paper?" in asked
-    assert "for good" in asked
-    assert "Open" in text_of(client.get(f"/worlds/{made['id']}/card").text)
-    assert len(client.get("/api/worlds").json()) == 1
-    assert client.delete(f"/worlds/{made['id']}").text == ""
-    assert client.get("/api/worlds").json() == []
+def test_the_bin_asks_before_it_deletes_for_good(client: TestClient, made: dict[str, Any]) -> None:
+    assert client.delete(f"/worlds/{made['id']}").headers["hx-redirect"] == "/"
+    shelf = text_of(client.get("/").text)
+    assert "There is no world yet" in shelf
+    assert "Bring it back" in shelf
+    asked = client.get(f"/bin/{made['id']}/ask").text
+    assert "Delete Paper for good?" in asked
+    assert client.post(f"/api/bin/{made['id']}/restore").json()["name"] == "Paper"
+    assert client.get(f"/worlds/{made['id']}").status_code == 200
+    client.delete(f"/api/worlds/{made['id']}")
+    assert client.delete(f"/api/bin/{made['id']}").status_code == 204
+    assert client.get("/api/bin").json() == []
+    assert client.post(f"/api/bin/{made['id']}/restore").status_code == 404
 
 
-def test_an_import_shows_its_progress_and_then_the_world(client: TestClient) -> None:
-    land = jacksboro()[:30, :40]
-    content = b"".join(asc_lines(iter([land]), 30, 40, 90.0))
-    html = client.post("/worlds/import", files={"file": ("a.asc", content)}, data={"name": "Fault"}).text
-    for _ in range(200):
-        again = re.search(r'hx-get="([^"]+)"', html)
-        if again is None:
+def read_file(client: TestClient, content: bytes, **form: Any) -> str:
+    """Send a file and wait until it was read; returns its id."""
+    sent = client.post("/api/files", files={"file": ("heath.tif", content)}, data=form).json()
+    for _ in range(600):
+        job = client.get(f"/api/jobs/{sent['job']}").json()
+        if job["state"] in ("done", "failed"):
             break
-        assert "Cancel" in html
         time.sleep(0.02)
-        html = client.get(again[1]).text
-    link = re.search(r'href="(/worlds/[^"]+)"', html)
-    assert link is not None
-    assert "Fault" in client.get(link[1]).text
-    bad = client.post("/worlds/import", files={"file": ("a", b"x")}, data={"name": "B", "spacing_m": "-3"}).text
-    assert "spacing_m" in text_of(bad)
-    assert 'value="B"' in bad
+    assert job["state"] == "done", job
+    return str(sent["file"])
+
+
+def test_a_file_is_read_looked_at_and_placed(client: TestClient, made: dict[str, Any]) -> None:
+    land = jacksboro()[:80, :120]
+    content = b"".join(asc_lines(iter([land]), 80, 120, 90.0))
+    file = read_file(client, content)
+    facts = client.get(f"/api/files/{file}").json()
+    assert (facts["rows"], facts["cols"], facts["spacing_m"], facts["missing"]) == (80, 120, 90, 0)
+    assert (facts["lowest"], facts["highest"]) == (land.min(), land.max())
+    assert sum(facts["counts"]) == land.size
+    page = client.get(f"/files/{file}/place").text
+    for words in ("ESRI ASCII grid", "heath.tif", "120 × 80", "as they stand"):
+        assert words in page
+    assert "a new tract of Paper" in client.get(f"/files/{file}/place", params={"world": made["id"]}).text
+    shown = client.post(f"/api/files/{file}/preview", json={"crop": [0, 0, 40, 60], "turn_deg": 90}).json()
+    assert (shown["rows"], shown["cols"], shown["width_m"]) == (60, 40, 39 * 90)
+    assert client.get(f"/api/files/{file}/preview.png").headers["content-type"] == "image/png"
+    bad = client.post(f"/api/files/{file}/preview", json={"crop": [0, 0, 99, 60]})
+    assert bad.status_code == 422
+    assert "within 80 rows and 120 columns" in bad.json()["detail"]
+    assert client.post(f"/api/files/{file}/preview", json={"turn_deg": 45}).status_code == 422
+    # As a tract of a world, then pressed into a plot of it.
+    job = finished(
+        client, client.post(f"/api/files/{file}/tract", json={"world": made["id"], "name": "Fault", "x": 500})
+    )
+    assert job["result"]["world"] == made["id"]
+    tract = job["result"]["tract"]
+    back = np.frombuffer(client.get(f"/api/tracts/{tract}/heights").content, "<f4").reshape(land.shape)
+    assert np.array_equal(back, land)
+    assert client.get(f"/api/files/{file}").status_code == 404, "it was placed and is gone"
+    file = read_file(client, content)
+    main = made["tracts"][0]["id"]
+    body = {"tract": main, "box": [20, 10, 100, 50], "feather_m": 0, "lift_m": -200}
+    finished(client, client.post(f"/api/files/{file}/press", json=body))
+    pressed = np.frombuffer(client.get(f"/api/tracts/{main}/heights").content, "<f4").reshape(65, 129)
+    assert pressed[14, 20] == pytest.approx(float(land[0, 0]) - 200, abs=1)
+    assert pressed[54, 100] == pytest.approx(float(land[-1, -1]) - 200, abs=1)
+    assert (pressed[:14] == 5).all()
+    assert (pressed[:, 101:] == 5).all()
+    client.post(f"/api/worlds/{made['id']}/undo")
+    assert np.frombuffer(client.get(f"/api/tracts/{main}/heights").content, "<f4").max() == 5
+    # A file that is bad is told of, and one that waits can be dropped.
+    file = read_file(client, content)
+    assert client.delete(f"/api/files/{file}").status_code == 204
+    studio = client.app.state.studio  # type: ignore[attr-defined]
+    assert not list((studio.data / "incoming").iterdir())
+
+
+def finished(client: TestClient, answer: Any) -> dict[str, Any]:
+    assert answer.status_code == 202, answer.text
+    for _ in range(3000):
+        job = dict(client.get(f"/api/jobs/{answer.json()['job']}").json())
+        if job["state"] in ("done", "failed", "cancelled"):
+            assert job["state"] == "done", job
+            return job
+        time.sleep(0.02)
+    raise AssertionError("the job never ended")
+
+
+def test_setting_up_and_layout_over_the_api(client: TestClient, made: dict[str, Any]) -> None:
+    base, tract = f"/api/worlds/{made['id']}", made["tracts"][0]["id"]
+    client.patch(base, json={"description": "Two banks and a sluice."})
+    assert client.get(base).json()["description"] == "Two banks and a sluice."
+    assert client.patch(base, json={"description": "x" * 2001}).status_code == 422
+    assert client.get(f"{base}/icon.png").status_code == 404
+    assert client.post(f"{base}/icon", json={}).status_code == 200
+    icon = Image.open(io.BytesIO(client.get(f"{base}/icon.png").content))
+    assert icon.size == (120, 120) or icon.size[0] == icon.size[1] <= 120
+    own = io.BytesIO()
+    Image.new("RGB", (300, 200), (10, 120, 60)).save(own, "JPEG")
+    assert client.put(f"{base}/icon", files={"file": ("i.jpg", own.getvalue())}).status_code == 200
+    icon = Image.open(io.BytesIO(client.get(f"{base}/icon.png").content))
+    assert icon.size == (120, 120)
+    for bad in (b"GIF89a....", b"\x89PNG\r\n\x1a\n" + b"\0" * 40, b""):
+        assert client.put(f"{base}/icon", files={"file": ("i", bad)}).status_code == 422
+    assert client.delete(f"{base}/icon").status_code == 200
+    for page in ("setup", "layout"):
+        assert "Paper" in client.get(f"/worlds/{made['id']}/{page}").text
+    spec = {"name": "East", "x": 128, "width_m": 64, "depth_m": 64, "spacing_m": 1, "elevation_m": 9}
+    answer = client.post(f"{base}/tracts", json=spec)
+    assert answer.status_code == 201
+    east = answer.json()["tract"]
+    layout = client.get(f"{base}/layout").json()
+    assert [t["name"] for t in layout["tracts"]] == ["Main tract", "East"]
+    assert layout["touching"][0]["gap_m"] == 4
+    assert client.post(f"{base}/joins", json={"first": tract, "second": east, "blend_m": 20}).status_code == 200
+    assert client.get(f"{base}/layout").json()["touching"][0] | {} == {
+        "first": tract, "second": east, "side": "east", "along_m": 64, "why_not": None, "gap_m": 0,
+        "joined": f"{tract}-{east}", "blend_m": 20,
+    }  # fmt: skip
+    assert client.patch(f"/api/tracts/{east}", json={"x": 200, "name": "Far"}).status_code == 200
+    assert client.get(f"{base}/layout").json()["touching"] == []
+    assert client.post(f"{base}/joins", json={"first": tract, "second": east}).status_code == 409
+    for body in ({"width_m": 0}, {"begin": {"ground": "seed", "recipe": {}}}, {"kind": "sky"}):
+        assert client.post(f"{base}/tracts", json={**spec, **body}).status_code == 422
+    loss = client.get(f"/api/tracts/{east}/loss", params={"spacing_m": 2}).json()
+    assert loss["greatest_m"] < 2
+    assert client.get(f"/api/tracts/{east}/loss.png", params={"spacing_m": 2}).headers["content-type"] == "image/png"
+    assert client.get(f"/api/tracts/{east}/loss", params={"spacing_m": 3}).status_code == 422
+    finished(client, client.post(f"/api/tracts/{east}/respace", json={"spacing_m": 2}))
+    assert client.get(f"/api/tracts/{east}/spot?x=1&y=1").status_code == 404, "it has another id now"
+    twin = finished(client, client.post(f"{base}/copy", json={"name": "Twin"}))["result"]["world"]
+    assert [t["rows"] for t in client.get(f"/api/worlds/{twin}").json()["tracts"]] == [65, 33]
+    seed = {**WORLD, "begin": {"ground": "seed", "recipe": {"landscapes": [{"name": "moor"}], "seed": 3}}}
+    begun = client.post("/api/worlds", json=seed).json()
+    job = finished(client, type("Answer", (), {"status_code": 202, "json": lambda self: {"job": begun["job"]}})())
+    assert "Moor" in job["result"]["suits"][0]
+    assert client.get(f"/api/worlds/{begun['id']}/recipes").json()[0]["suits"][0]["growth"] == 0.08
+    dressed = client.post(f"/api/tracts/{begun['tracts'][0]['id']}/dress", json={"sheet": "land"})
+    assert dressed.status_code == 200
+    assert dressed.json()["revision"] == 2
 
 
 def test_an_import_can_be_cancelled_from_its_card(client: TestClient) -> None:
@@ -174,7 +299,7 @@ def test_the_ground_panel_lists_what_the_world_has(client: TestClient) -> None:
         assert words in panel, words
     for tool in ("smooth", "flatten", "roughen", "weather", "grade", "imprint"):
         assert f'data-own="{tool}"' in panel
-    assert panel.count("Or draw a rectangle") == 3
+    assert panel.count("Or draw a rectangle") == 4
 
 
 def test_the_logbook_page_shows_keepsakes_and_how_far_back_it_reaches(client: TestClient) -> None:

@@ -9,14 +9,15 @@ import pytest
 
 from fernfield.core.errors import Conflict, NotFound
 from fernfield.core.grid import Window
-from fernfield.formats.asc import read_asc
+from fernfield.work.beginnings import WorldSpec
 from fernfield.work.commands import ClearSheet, MergeSheet, PasteSheet, PutSheet, RemoveSheet, Reset
 from fernfield.work.entries import Sheet
 from fernfield.work.layers import UNDER, sheet_layer
 from fernfield.work.sheet_edits import empty_sheet, merge, paste_sheet, put_sheet, sheet_asc
-from fernfield.work.studio import Studio, WorldSpec
+from fernfield.work.studio import Studio
 from fernfield.work.world import OpenWorld
 from tests.conftest import draw, everything, ground
+from tests.files import read_heights
 
 
 def add(world: OpenWorld, key: str, **fields: object) -> None:
@@ -170,19 +171,19 @@ def test_a_reset_goes_into_the_chosen_sheet(stacked: OpenWorld) -> None:
 def test_a_sheet_is_carried_to_another_world_as_a_file(stacked: OpenWorld, studio: Studio, tmp_path: Path) -> None:
     file = tmp_path / "ridge.asc"
     file.write_bytes(b"".join(sheet_asc(stacked, stacked.first_tract, "ridge")))
-    grid = read_asc(file)
-    assert np.array_equal(grid.heights, held(stacked, "ridge").astype(np.float32))
+    rise, plan = read_heights(file)
+    assert np.array_equal(rise, held(stacked, "ridge").astype(np.float32))
     other = studio.world(studio.create(WorldSpec(name="O", width_m=400, depth_m=350, spacing_m=1, elevation_m=30)))
     paste = PasteSheet(key="brought", sheet=Sheet(name="Brought"))
-    paste_sheet(other, other.first_tract, paste, grid.heights, grid.spacing_m)
+    paste_sheet(other, other.first_tract, paste, rise, plan.spacing_m)
     # South-west corners on each other.
-    assert np.allclose(ground(other)[50:, :301], 30 + grid.heights, atol=1e-4)
+    assert np.allclose(ground(other)[50:, :301], 30 + rise, atol=1e-4)
     assert (ground(other)[:50] == 30).all()
     with pytest.raises(Conflict, match="'brought' already"):
-        paste_sheet(other, other.first_tract, paste, grid.heights, grid.spacing_m)
+        paste_sheet(other, other.first_tract, paste, rise, plan.spacing_m)
     other.undo()
     assert (ground(other) == 30).all()
     # At another spacing it is read between its posts.
     coarse = studio.world(studio.create(WorldSpec(name="C", width_m=300, depth_m=300, spacing_m=2, elevation_m=0)))
-    paste_sheet(coarse, coarse.first_tract, paste, grid.heights, grid.spacing_m)
-    assert np.allclose(ground(coarse), grid.heights[::2, ::2], atol=1e-4)
+    paste_sheet(coarse, coarse.first_tract, paste, rise, plan.spacing_m)
+    assert np.allclose(ground(coarse), rise[::2, ::2], atol=1e-4)

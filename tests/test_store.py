@@ -17,7 +17,8 @@ from sqlalchemy import create_engine, text
 from fernfield.formats.tileblob import encode_tile
 from fernfield.store.database import answers, migrate, open_database
 from fernfield.store.schema import metadata
-from fernfield.work.studio import Studio, WorldSpec
+from fernfield.work.beginnings import WorldSpec
+from fernfield.work.studio import Studio
 from tests.conftest import ground
 
 
@@ -29,11 +30,11 @@ def test_the_migrations_make_the_schema_of_the_code(tmp_path: Path) -> None:
     engine.dispose()
 
 
-def test_a_database_of_the_first_schema_opens_with_what_is_in_it(tmp_path: Path) -> None:
-    """Written with SQL as revision 0001 had it, so that later migrations are tested against it."""
-    path = tmp_path / "fernfield.db"
+def older_database(folder: Path, revision: str) -> Path:
+    """A database as the schema of an older revision had it, written with SQL."""
+    path = folder / "fernfield.db"
     engine = create_engine(f"sqlite:///{path}")
-    migrate(engine, "0001")
+    migrate(engine, revision)
     tile = encode_tile(np.full((65, 65), 3.25, np.float32))
     with engine.begin() as c:
         c.execute(text("INSERT INTO worlds VALUES ('w1', '2026-01-02T03:04:05+00:00', '2026-01-02T03:04:05+00:00', 1)"))
@@ -43,13 +44,23 @@ def test_a_database_of_the_first_schema_opens_with_what_is_in_it(tmp_path: Path)
             ("water", "sea", '{"sea_level_m": 2}'),
             ("light", "sun", '{"sun_bearing_deg": 300, "sun_height_deg": 30}'),
             ("covers", "grass", '{"name": "Grass", "colour": "#99aa66", "position": 0}'),
+            ("things", "gate", '{"sort": "start", "name": "Gate", "x": 5, "y": 6, "default": true}'),
         ):
             c.execute(text("INSERT INTO entries VALUES ('w1', :a, :b, :c)"), {"a": collection, "b": key, "c": body})
         c.execute(text("INSERT INTO tiles VALUES ('t1', 'height', 0, 0, 3.25, 3.25, :blob)"), {"blob": tile})
         c.execute(
-            text("INSERT INTO revisions VALUES ('w1', 1, '2026-01-02T03:04:05+00:00', 'edit', NULL, 'Raise', '{}')")
+            text(
+                "INSERT INTO revisions (world_id, number, made_at, sort, target, words, command) "
+                "VALUES ('w1', 1, '2026-01-02T03:04:05+00:00', 'edit', NULL, 'Raise', '{}')"
+            )
         )
     engine.dispose()
+    return path
+
+
+@pytest.mark.parametrize("revision", ["0001", "0002"])
+def test_a_database_of_an_older_schema_opens_with_what_is_in_it(tmp_path: Path, revision: str) -> None:
+    older_database(tmp_path, revision)
     studio = Studio(tmp_path)
     world = studio.world("w1")
     assert (world.name, world.revision, world.sea_level_m) == ("Old", 1, 2)
@@ -64,6 +75,8 @@ def test_deleting_a_world_leaves_nothing_of_it(studio: Studio) -> None:
     gone = studio.create(WorldSpec(name="Gone", width_m=64, depth_m=64, spacing_m=1))
     draw(studio.world(gone), path=[(30, 30, 0)])
     studio.delete(gone)
+    assert [name for _, name in studio.bin()] == ["Gone"]
+    studio.destroy(gone)
     with studio.store.reading() as c:
         for table in metadata.sorted_tables:
             names = {column.name for column in table.columns}
@@ -78,7 +91,8 @@ def test_deleting_a_world_leaves_nothing_of_it(studio: Studio) -> None:
 STREAM = """
 import random, sys
 from pathlib import Path
-from fernfield.work.studio import Studio, WorldSpec
+from fernfield.work.beginnings import WorldSpec
+from fernfield.work.studio import Studio
 from fernfield.work.commands import Stroke
 from fernfield.work.warm import warm_kernels
 warm_kernels()

@@ -12,12 +12,13 @@ from pydantic import ValidationError
 from fernfield.core.errors import Conflict, InvalidInput, NotFound
 from fernfield.core.ground.pace import Sample
 from fernfield.core.ground.tools import GROUND_TOOLS
+from fernfield.work.beginnings import WorldSpec
 from fernfield.work.commands import PutRow, PutThing, SetLimits, SetSymmetry, Stroke, StrokeStart
 from fernfield.work.entries import Limits, Plot, Symmetry, Thing
 from fernfield.work.layers import OPENING
 from fernfield.work.scene import elevation_at
 from fernfield.work.sections import section
-from fernfield.work.studio import Studio, WorldSpec
+from fernfield.work.studio import Studio
 from fernfield.work.world import OpenWorld, Outcome
 from tests.conftest import draw, ground
 

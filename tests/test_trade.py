@@ -12,11 +12,12 @@ from fernfield.core.grid import LARGEST_SIDE, Grid
 from fernfield.core.ground.brush import Touch, weight_window
 from fernfield.core.ground.raise_lower import raise_in_place
 from fernfield.core.light.relief import slope_degrees
+from fernfield.work.beginnings import WorldSpec
 from fernfield.work.commands import SetWater
 from fernfield.work.entries import Water
 from fernfield.work.scene import plan_pixels, spot
 from fernfield.work.show import Show
-from fernfield.work.studio import Studio, WorldSpec
+from fernfield.work.studio import Studio
 from fernfield.work.world import OpenWorld
 from tests.conftest import draw, ground
 

@@ -13,6 +13,7 @@ from fernfield.core.errors import Conflict, FormatError, InvalidInput, NotFound
 from fernfield.core.grid import TILE, Window
 from fernfield.core.ground.pace import Sample
 from fernfield.work.areas import move_land, reset
+from fernfield.work.beginnings import WorldSpec
 from fernfield.work.commands import (
     ClearSheet,
     MoveLand,
@@ -35,7 +36,7 @@ from fernfield.work.events import Event, Moved, Revised
 from fernfield.work.layers import HEIGHT
 from fernfield.work.scene import cover_shares, spot, standing_plants
 from fernfield.work.sheet_edits import empty_sheet, put_sheet
-from fernfield.work.studio import Studio, WorldSpec
+from fernfield.work.studio import Studio
 from fernfield.work.world import OpenWorld
 from tests.conftest import draw, everything, ground
 

@@ -12,9 +12,10 @@ from pathlib import Path
 from fernfield.bench import Plan, Row, row
 from fernfield.bench.core import RADIUS, land
 from fernfield.core.ground.pace import FINE_STEP_S, Sample
+from fernfield.work.beginnings import WorldSpec
 from fernfield.work.commands import KeepTo, Stroke, StrokeStart
 from fernfield.work.layers import HEIGHT
-from fernfield.work.studio import Studio, WorldSpec
+from fernfield.work.studio import Studio
 from fernfield.work.world import OpenWorld
 
 START = StrokeStart(tool="raise", radius_m=RADIUS, softness=0.6, strength=5)
@@ -29,7 +30,8 @@ def rows(plan: Plan) -> Iterator[Row]:
         studio = Studio(Path(folder) / "data")
         side = plan.large - 1
         spec = WorldSpec(name="Bench", width_m=side, depth_m=side, spacing_m=1)
-        world_id = studio.create(spec, heights=land(plan.large))
+        heights = land(plan.large)
+        world_id = studio.create(spec, heights=lambda window: heights[window.inside(spec.grid.window)])
         yield _commit(studio, world_id, Path(folder), plan)
         yield _dab_in_tract(studio, world_id, START, f"one dab of radius {RADIUS} through the open tract", plan)
         yield _dab_in_tract(studio, world_id, SHAPED, "the same as a square under a tip, kept to 0 to 40 m", plan)

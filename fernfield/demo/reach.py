@@ -13,10 +13,11 @@ import random
 from collections.abc import Sequence
 from typing import Any
 
+from fernfield.work.beginnings import WorldSpec
 from fernfield.work.commands import PathPoint, PutRow, PutSheet, PutThing, Stroke
 from fernfield.work.entries import About, Cover, CoverRule, Kind, Level, Light, Mix, Plot, Row, Sheet, Thing, Water
 from fernfield.work.sheet_edits import put_sheet
-from fernfield.work.studio import Studio, WorldSpec
+from fernfield.work.studio import Studio
 from fernfield.work.world import OpenWorld
 
 NAME = "Sallow Reach"

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
@@ -13,18 +12,11 @@ import numpy as np
 
 from fernfield.core.errors import FormatError
 from fernfield.core.grid import FloatArray
-from fernfield.formats.limits import Step, check_dimensions, no_step
+from fernfield.formats.limits import Step, check_dimensions
+from fernfield.formats.source import Said, Source, as_heights
 
 _KEYS = ("ncols", "nrows", "xllcorner", "yllcorner", "xllcenter", "yllcenter", "cellsize", "nodata_value")
 _CHUNK = 1 << 20
-
-
-@dataclass(frozen=True, slots=True)
-class AscGrid:
-    """Heights [m], shape (rows, cols), row 0 north, and the side of a cell [m]."""
-
-    heights: FloatArray
-    spacing_m: float
 
 
 def looks_like_asc(head: bytes) -> bool:
@@ -77,50 +69,58 @@ def _values(file: BinaryIO) -> Iterator[np.ndarray]:
             return
 
 
-def read_asc(path: Path, step: Step = no_step) -> AscGrid:
-    """Read an ESRI ASCII grid. `step` hears how much of it is read, and may raise to stop.
+def open_asc(path: Path, said: Said) -> Source:
+    """Look into an ESRI ASCII grid.
 
-    Raises FormatError when the header is incomplete, when there are more or fewer numbers
-    than it says, when a number cannot be read, or when a post has no elevation.
+    Raises FormatError when the header is incomplete, and, while it is read, when there are
+    more or fewer numbers than it says or one cannot be read.
     """
     with path.open("rb") as file:
         header = _read_header(file)
-        for key in ("ncols", "nrows", "cellsize"):
-            if key not in header:
-                raise FormatError(
-                    f"the header of the grid must have {key}; it has {', '.join(header) or 'nothing'}", "file"
-                )
-        cols, rows, spacing = header["ncols"], header["nrows"], header["cellsize"]
-        if not (math.isfinite(cols) and math.isfinite(rows) and cols == int(cols) and rows == int(rows)):
-            raise FormatError(f"ncols and nrows must be whole numbers, not {cols} and {rows}", "file")
-        check_dimensions(int(rows), int(cols))
-        if not (math.isfinite(spacing) and spacing > 0):
-            raise FormatError(f"cellsize must be above 0, not {spacing}", "file")
-        need = int(rows) * int(cols)
-        if path.stat().st_size < 2 * need:
+        start = file.tell()
+    for key in ("ncols", "nrows", "cellsize"):
+        if key not in header:
             raise FormatError(
-                f"the grid is cut short: {need} elevations do not fit in {path.stat().st_size} bytes", "file"
+                f"the header of the grid must have {key}; it has {', '.join(header) or 'nothing'}", "file"
             )
-        flat = np.empty(need, np.float32)
-        have = 0
-        missing = 0
+    cols, rows, spacing = header["ncols"], header["nrows"], header["cellsize"]
+    if not (math.isfinite(cols) and math.isfinite(rows) and cols == int(cols) and rows == int(rows)):
+        raise FormatError(f"ncols and nrows must be whole numbers, not {cols} and {rows}", "file")
+    check_dimensions(int(rows), int(cols))
+    if not (math.isfinite(spacing) and spacing > 0):
+        raise FormatError(f"cellsize must be above 0, not {spacing}", "file")
+    need = int(rows) * int(cols)
+    if path.stat().st_size < 2 * need:
+        raise FormatError(f"the grid is cut short: {need} elevations do not fit in {path.stat().st_size} bytes", "file")
+    nodata = header.get("nodata_value", said.nodata)
+    return Source(
+        kind="ESRI ASCII grid",
+        rows=int(rows),
+        cols=int(cols),
+        sample="f32",
+        metres=True,
+        spacing_m=(float(spacing), float(spacing)),
+        bands=lambda step: _bands(path, start, int(rows), int(cols), nodata, step),
+    )
+
+
+def _bands(path: Path, start: int, rows: int, cols: int, nodata: float | None, step: Step) -> Iterator[FloatArray]:
+    need, have = rows * cols, 0
+    rest = np.empty(0)
+    with path.open("rb") as file:
+        file.seek(start)
         for part in _values(file):
-            if have + len(part) > need:
-                raise FormatError(f"the grid holds more than the {need} elevations that its header says", "file")
-            nodata = header.get("nodata_value")
-            bad = ~np.isfinite(part)
-            if nodata is not None:
-                bad |= part == nodata
-            missing += int(bad.sum())
-            with np.errstate(over="ignore"):
-                flat[have : have + len(part)] = part
             have += len(part)
+            if have > need:
+                raise FormatError(f"the grid holds more than the {need} elevations that its header says", "file")
+            rest = np.concatenate([rest, part])
+            whole = len(rest) // cols * cols
+            if whole:
+                yield as_heights(rest[:whole].reshape(-1, cols), nodata)
+                rest = rest[whole:]
             step(have / need)
     if have != need:
         raise FormatError(f"the grid is cut short: {have} of {need} elevations are there", "file")
-    if missing:
-        raise FormatError(f"every post needs an elevation; {missing} of {need} have none", "file")
-    return AscGrid(flat.reshape(int(rows), int(cols)), float(spacing))
 
 
 def asc_lines(heights: Iterator[FloatArray], rows: int, cols: int, spacing_m: float) -> Iterator[bytes]:

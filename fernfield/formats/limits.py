@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from fernfield.core.errors import FormatError
+from fernfield.core.grid import LARGEST_SIDE
 
 Step = Callable[[float], None]
 """Is told which part of a file has been read (0 to 1), and may raise to stop."""
@@ -14,8 +15,8 @@ def no_step(done: float) -> None:
     """Nobody wants to know."""
 
 
-LARGEST_IMPORT_SIDE = 8_193
-"""Most posts along one side of an elevation file. 8,193² posts take 256 MiB as float32."""
+LARGEST_IMPORT_SIDE = LARGEST_SIDE
+"""Most posts along one side of an elevation file: as many as a tract may have. They are read band by band."""
 
 
 def check_dimensions(rows: int, cols: int) -> None:

@@ -22,6 +22,7 @@ worlds = Table(
     Column("created_at", String, nullable=False),
     Column("changed_at", String, nullable=False),
     Column("revision", Integer, nullable=False),
+    Column("binned_at", String),
 )
 
 tracts = Table(

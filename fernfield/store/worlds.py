@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime
+from itertools import islice
 
 from sqlalchemy import ColumnElement, Connection, Engine, Table, bindparam, delete, select, update
 from sqlalchemy.dialects.sqlite import Insert, insert
@@ -34,6 +35,13 @@ def _put(table: Table) -> Insert:
 
 PUT_TILE, PUT_ENTRY, PUT_PACKAGE = _put(tiles), _put(entries), _put(packages)
 REMOVE_ENTRY = delete(entries).where(*(entries.c[n] == bindparam(n) for n in ("world_id", "collection", "key")))
+
+
+UNFINISHED = -1
+"""Revision of a world that is still being made."""
+
+TILES_AT_ONCE = 64
+"""Tiles in one transaction."""
 
 
 def now() -> str:
@@ -133,6 +141,7 @@ class WorldRow:
     created_at: str
     changed_at: str
     revision: int
+    binned_at: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,6 +150,7 @@ class NewWorld:
     tracts: Sequence[TractRow]
     entries: Sequence[tuple[str, str, str]]
     tiles: Iterable[tuple[TileAt, Tile]] = field(default=())
+    pictures: Sequence[tuple[PictureRow, bytes]] = ()
 
 
 class WorldStore:
@@ -158,9 +168,14 @@ class WorldStore:
     # Worlds
 
     def create(self, world: NewWorld) -> None:
+        """Make a world. Its tiles are written some at a time, so that others can write meanwhile.
+
+        Until all are there its revision is below 0, and nobody sees it; what a killed process
+        leaves of one is cleared away by `drop_unfinished`.
+        """
         at = now()
         with self.engine.begin() as c:
-            c.execute(worlds.insert().values(id=world.id, created_at=at, changed_at=at, revision=0))
+            c.execute(worlds.insert().values(id=world.id, created_at=at, changed_at=at, revision=UNFINISHED))
             c.execute(tracts.insert(), [asdict(tract) for tract in world.tracts])
             c.execute(
                 entries.insert(),
@@ -169,24 +184,78 @@ class WorldStore:
                     for collection, key, body in world.entries
                 ],
             )
-            for where, tile in world.tiles:
-                c.execute(PUT_TILE, {**asdict(where), **asdict(tile)})
+            for picture, blob in world.pictures:
+                c.execute(pictures.insert(), {"world_id": world.id, **asdict(picture), "blob": blob})
+        try:
+            self._put_tiles(world.tiles)
+            with self.engine.begin() as c:
+                c.execute(update(worlds).where(worlds.c.id == world.id).values(revision=0))
+        except BaseException:
+            self.delete(world.id)
+            raise
+
+    def _put_tiles(self, parts: Iterable[tuple[TileAt, Tile]]) -> None:
+        """Write tiles, so many in each transaction; they are made outside of it."""
+        rest = iter(parts)
+        while some := [{**asdict(where), **asdict(tile)} for where, tile in islice(rest, TILES_AT_ONCE)]:
+            with self.engine.begin() as c:
+                c.execute(PUT_TILE, some)
+
+    def drop_unfinished(self) -> None:
+        """Delete worlds that were being made when a process was killed."""
+        with self.engine.begin() as c:
+            c.execute(delete(worlds).where(worlds.c.revision == UNFINISHED))
+
+    def add_tract(self, tract: TractRow, parts: Iterable[tuple[TileAt, Tile]]) -> None:
+        """A tract with its first ground; a row among the entries makes it part of its world afterwards."""
+        with self.engine.begin() as c:
+            c.execute(tracts.insert(), asdict(tract))
+        try:
+            self._put_tiles(parts)
+        except BaseException:
+            with self.engine.begin() as c:
+                c.execute(delete(tracts).where(tracts.c.id == tract.id))
+            raise
+
+    def drop_stray_tracts(self, world_id: str) -> None:
+        """Delete tracts that no row and no step of the logbook knows: left by work that was killed."""
+        known = [
+            select(table.c.key).where(table.c.world_id == world_id, table.c.collection == "tracts")
+            for table in (entries, entry_changes)
+        ]
+        stray = tracts.c.world_id == world_id, *(tracts.c.id.not_in(keys) for keys in known)
+        with self.reading() as reading:
+            found = reading.execute(select(tracts.c.id).where(*stray)).all()
+        if found:
+            with self.engine.begin() as c:
+                c.execute(delete(tracts).where(*stray))
+
+    def put_in_bin(self, world_id: str, binned: bool) -> None:
+        """Put a world into the bin, or take it out."""
+        with self.engine.begin() as c:
+            at = now() if binned else None
+            if c.execute(update(worlds).where(worlds.c.id == world_id).values(binned_at=at)).rowcount == 0:
+                raise NotFound(f"there is no world {world_id!r}")
 
     def delete(self, world_id: str) -> None:
         with self.engine.begin() as c:
             if c.execute(delete(worlds).where(worlds.c.id == world_id)).rowcount == 0:
                 raise NotFound(f"there is no world {world_id!r}")
 
-    def list_worlds(self) -> list[WorldRow]:
+    def list_worlds(self, binned: bool = False) -> list[WorldRow]:
+        """Worlds on the table, or in the bin; the one changed last first."""
+        kept = worlds.c.binned_at.is_not(None) if binned else worlds.c.binned_at.is_(None)
         with self.reading() as c:
-            rows = c.execute(select(worlds).order_by(worlds.c.changed_at.desc())).all()
+            rows = c.execute(
+                select(worlds).where(kept, worlds.c.revision >= 0).order_by(worlds.c.changed_at.desc())
+            ).all()
         return [WorldRow(**row._mapping) for row in rows]
 
     def world(self, world_id: str, connection: Connection | None = None) -> WorldRow:
         if connection is None:
             with self.reading() as c:
                 return self.world(world_id, c)
-        row = connection.execute(select(worlds).where(worlds.c.id == world_id)).one_or_none()
+        row = connection.execute(select(worlds).where(worlds.c.id == world_id, worlds.c.revision >= 0)).one_or_none()
         if row is None:
             raise NotFound(f"there is no world {world_id!r}")
         return WorldRow(**row._mapping)

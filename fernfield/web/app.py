@@ -13,7 +13,7 @@ from fastapi.staticfiles import StaticFiles
 from fastapi.templating import Jinja2Templates
 
 from fernfield import __version__
-from fernfield.web import live, pages
+from fernfield.web import live, pages, setting_up
 from fernfield.web.api import ROUTERS
 from fernfield.web.guard import Guard
 from fernfield.web.problems import install_problems
@@ -78,6 +78,7 @@ def create_app(studio: Studio, settings: Settings | None = None) -> FastAPI:
         app.include_router(router)
     app.include_router(live.router)
     app.include_router(pages.router)
+    app.include_router(setting_up.router)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     local = settings.host in ("127.0.0.1", "localhost", "::1")
     app.add_middleware(Guard, upload_bytes=settings.upload_mib << 20, any_host=not local)

@@ -73,10 +73,10 @@ def pack(head: dict[str, Any], body: bytes) -> bytes:
 class Connection:
     """One page that has one world open."""
 
-    def __init__(self, socket: WebSocket, world: OpenWorld) -> None:
+    def __init__(self, socket: WebSocket, world: OpenWorld, tract: Tract) -> None:
         self._socket = socket
         self._world = world
-        self._tract: Tract = world.first_tract
+        self._tract = tract
         self._loop = asyncio.get_running_loop()
         self._outbox: asyncio.Queue[str | bytes] = asyncio.Queue()
         self._view: View | None = None
@@ -374,11 +374,13 @@ class Connection:
 
 @router.websocket("/live/{world_id}")
 async def live(socket: WebSocket, world_id: str) -> None:
-    """The socket of one page. Closes with 4404 when there is no such world."""
+    """The socket of one page on a tract (the first unless `?tract=` says). Closes with 4404 when there is none."""
     await socket.accept()
     try:
         world = await to_thread.run_sync(socket.app.state.studio.world, world_id)
+        wanted = socket.query_params.get("tract")
+        tract = world.first_tract if wanted is None else world.tract(wanted)
     except FernError as error:
         await socket.close(4404, str(error)[:120])
         return
-    await Connection(socket, world).serve()
+    await Connection(socket, world, tract).serve()

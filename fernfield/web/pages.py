@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, File, Form, Path, Request, UploadFile
+from fastapi import APIRouter, Path, Query, Request
 from fastapi.responses import HTMLResponse, Response
 from pydantic import ValidationError
 
@@ -16,14 +16,15 @@ from fernfield.core.landforms import LANDFORMS
 from fernfield.core.sites.kit import KIT, TEAM_COLOURS, TEAM_MARKS
 from fernfield.store.logbook import LogbookStore
 from fernfield.web.api.parts import TheStudio, TheWorld, world_json
-from fernfield.web.api.worlds import ImportForm, receive_import
 from fernfield.web.problems import field_errors
 from fernfield.work.commands import PutCover, PutMix
 from fernfield.work.entries import Cover, CoverRule, Mix
-from fernfield.work.studio import Studio, WorldSpec
+from fernfield.work.studio import Studio
 from fernfield.work.world import OpenWorld
 
 router = APIRouter(include_in_schema=False)
+
+TractQuery = Annotated[str | None, Query(max_length=40)]
 
 STAGES = ("ground", "cover", "growth", "water", "light", "sites", "trial", "handover")
 
@@ -46,87 +47,51 @@ def _filled(values: dict[str, str]) -> dict[str, str]:
 
 @router.get("/", response_class=HTMLResponse)
 def first_page(request: Request, studio: TheStudio) -> Response:
-    return _page(request, "worlds.html", worlds=[_card(world, studio) for world in studio.worlds()])
+    return _page(request, "worlds.html", worlds=[_card(world, studio) for world in studio.worlds()], bin=studio.bin())
 
 
-def _card(world: OpenWorld, studio: Studio) -> dict[str, Any]:
-    grid = world.first_tract.grid
+def _card(world: OpenWorld, studio: Studio, tract_id: str | None = None) -> dict[str, Any]:
+    """A world as the pages need it, seen from one of its tracts, the first when left out."""
+    tract = world.first_tract if tract_id is None else world.tract(tract_id)
+    grid = tract.grid
     return {
         **world_json(world, studio),
         "width_m": grid.width,
         "depth_m": grid.depth,
         "spacing_m": grid.spacing,
-        "tract": world.first_tract.row.id,
+        "tract": tract.row.id,
+        "tract_name": world.place_of(tract.row.id).name,
     }
-
-
-@router.post("/worlds", response_class=HTMLResponse)
-async def make_world(request: Request, studio: TheStudio) -> Response:
-    form = {k: str(v) for k, v in (await request.form()).items()}
-    try:
-        world_id = studio.create(WorldSpec.model_validate(_filled(form)))
-    except (ValidationError, FernError) as error:
-        return _page(request, "make_world.html", values=form, errors=_said(error))
-    return Response(status_code=204, headers={"HX-Redirect": f"/worlds/{world_id}"})
-
-
-@router.post("/worlds/import", response_class=HTMLResponse)
-def import_world(
-    request: Request,
-    studio: TheStudio,
-    file: Annotated[UploadFile, File()],
-    name: Annotated[str, Form()] = "",
-    spacing_m: Annotated[str, Form()] = "",
-    lowest_m: Annotated[str, Form()] = "",
-    highest_m: Annotated[str, Form()] = "",
-    sea_level_m: Annotated[str, Form()] = "",
-) -> Response:
-    values = {
-        "name": name,
-        "spacing_m": spacing_m,
-        "lowest_m": lowest_m,
-        "highest_m": highest_m,
-        "sea_level_m": sea_level_m,
-    }
-    try:
-        form = ImportForm.model_validate(_filled(values))
-    except ValidationError as error:
-        return _page(request, "import_world.html", values=values, errors=_said(error))
-    answer = _page(request, "job.html", job=receive_import(studio, file, form).public())
-    # The form stays as it is, so that a file that turns out bad can be changed for another.
-    answer.headers["HX-Retarget"], answer.headers["HX-Reswap"] = "#import-job", "innerHTML"
-    return answer
 
 
 @router.delete("/worlds/{world}", response_class=HTMLResponse)
 def delete_world(world: TheWorld, studio: TheStudio) -> Response:
     studio.delete(world.id)
-    return HTMLResponse("")
+    return Response(status_code=204, headers={"HX-Redirect": "/"})
 
 
-@router.get("/worlds/{world}/delete", response_class=HTMLResponse)
-def ask_delete(request: Request, world: TheWorld, studio: TheStudio) -> Response:
-    return _page(request, "ask_delete.html", world=_card(world, studio))
-
-
-@router.get("/worlds/{world}/card", response_class=HTMLResponse)
-def card(request: Request, world: TheWorld, studio: TheStudio) -> Response:
-    return _page(request, "world_card.html", world=_card(world, studio))
+@router.get("/bin/{world}/ask", response_class=HTMLResponse)
+def ask_destroy(request: Request, studio: TheStudio, world: str) -> Response:
+    row = studio.binned(world)
+    called = next(name for one, name in studio.bin() if one.id == row.id)
+    return _page(request, "ask_destroy.html", row=row, called=called)
 
 
 @router.get("/worlds/{world}", response_class=HTMLResponse)
-def open_world(request: Request, world: TheWorld, studio: TheStudio) -> Response:
+def open_world(request: Request, world: TheWorld, studio: TheStudio, tract: TractQuery = None) -> Response:
     overlays = [{"name": o.name, "label": o.label, "hint": o.hint} for o in OVERLAYS.values()]
     return _page(
-        request, "world.html", world=_card(world, studio), stages=STAGES, tools=tools_json(), overlays=overlays
+        request, "world.html", world=_card(world, studio, tract), stages=STAGES, tools=tools_json(), overlays=overlays
     )
 
 
 @router.get("/worlds/{world}/bench/{stage}", response_class=HTMLResponse)
-def bench(request: Request, world: TheWorld, studio: TheStudio, stage: Annotated[str, Path()]) -> Response:
+def bench(
+    request: Request, world: TheWorld, studio: TheStudio, stage: Annotated[str, Path()], tract: TractQuery = None
+) -> Response:
     if stage not in STAGES:
         raise NotFound(f"stage must be one of {', '.join(STAGES)}, not {stage!r}")
-    return _bench(request, world, studio, stage)
+    return _bench(request, world, studio, stage, tract)
 
 
 def _bench(
@@ -134,6 +99,7 @@ def _bench(
     world: OpenWorld,
     studio: Studio,
     stage: str,
+    tract: str | None = None,
     errors: list[dict[str, str]] | None = None,
     typed: dict[str, str] | None = None,
 ) -> Response:
@@ -142,12 +108,12 @@ def _bench(
     panel = _page(
         request,
         f"bench/{stage}.html",
-        world=_card(world, studio),
+        world=_card(world, studio, tract),
         tools=GROUND_TOOLS.values(),
-        **_ground_rows(world, studio),
+        **_ground_rows(world, studio, tract or world.first_tract.row.id),
         covers=world.covers(),
         mixes=world.mixes(),
-        things=world.things(),
+        things=world.things(tract or world.first_tract.row.id),
         kit=KIT.values(),
         teams=list(zip(range(1, 9), TEAM_MARKS, TEAM_COLOURS, strict=True)),
         package=package,
@@ -160,14 +126,14 @@ def _bench(
     return panel
 
 
-def _ground_rows(world: OpenWorld, studio: Studio) -> dict[str, Any]:
+def _ground_rows(world: OpenWorld, studio: Studio, tract_id: str) -> dict[str, Any]:
     """What the ground's panel lists: sheets, plots, levels, pictures, symmetry and limits."""
-    plots, levels = sorted(world.rows["plots"].items()), sorted(world.rows["levels"].items())
+    plots, levels = world.plots(tract_id), sorted(world.rows["levels"].items())
     own = [(picture.key, picture.name) for picture in studio.store.pictures(world.id)]
     return {
         "sheets": world.sheets(),
         "plots": plots,
-        "plots_named": [(key, plot.model_dump()["name"]) for key, plot in plots],
+        "plots_named": [(key, plot.name) for key, plot in plots],
         "landforms": LANDFORMS.values(),
         "recipes": world.rows["recipes"],
         "recipes_named": [
@@ -178,7 +144,10 @@ def _ground_rows(world: OpenWorld, studio: Studio) -> dict[str, Any]:
         "pictures": [(key, name) for key, (name, _) in TIPS.items()] + own,
         "symmetry": world.symmetry,
         "limits": world.limits,
-        "tracts": [(tract_id, tract.row.name) for tract_id, tract in world.tracts.items()],
+        "tracts": [
+            (tract_id, "this tract"),
+            *((key, place.name) for key, place in world.places() if key != tract_id),
+        ],
     }
 
 
@@ -207,7 +176,7 @@ async def cover_rule(request: Request, world: TheWorld, studio: TheStudio, key: 
         rule = CoverRule.model_validate(form) if "above_deg" in form else None
         world.edit(PutCover(key=key, cover=old.model_copy(update={"rule": rule})))
     except (ValidationError, FernError) as error:
-        return _bench(request, world, studio, "cover", _said(error), form)
+        return _bench(request, world, studio, "cover", None, _said(error), form)
     return _bench(request, world, studio, "cover")
 
 
@@ -223,7 +192,7 @@ async def mix_settings(request: Request, world: TheWorld, studio: TheStudio, key
                 kind[name] = form.get(f"{kind['key']}.{name}", kind[name])
         world.edit(PutMix(key=key, mix=Mix.model_validate(body)))
     except (ValidationError, FernError) as error:
-        return _bench(request, world, studio, "growth", _said(error), form)
+        return _bench(request, world, studio, "growth", None, _said(error), form)
     return _bench(request, world, studio, "growth")
 
 
@@ -240,8 +209,9 @@ def hand_over(request: Request, world: TheWorld, studio: TheStudio) -> Response:
 
 
 @router.get("/jobs/{job}/card", response_class=HTMLResponse)
-def job_card(request: Request, studio: TheStudio, job: str) -> Response:
-    return _page(request, "job.html", job=studio.jobs.get(job).public())
+def job_card(request: Request, studio: TheStudio, job: str, into: TractQuery = None) -> Response:
+    """A job as it is; with `into`, a file that was read is placed into that world."""
+    return _page(request, "job.html", job=studio.jobs.get(job).public(), into=into)
 
 
 @router.delete("/jobs/{job}/card", response_class=HTMLResponse)

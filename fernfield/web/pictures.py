@@ -15,6 +15,7 @@ from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import NOWHERE, TILE, ByteArray, FloatArray, Window
 from fernfield.formats.tileblob import shape_of
 from fernfield.store.logbook import LogbookStore
+from fernfield.work.beginnings import WorldSpec, sketch
 from fernfield.work.scene import COARSEST_LEVEL, FINEST_LEVEL, plan_pixels
 from fernfield.work.show import Show
 from fernfield.work.studio import Studio
@@ -103,10 +104,31 @@ def where_png(studio: Studio, world: OpenWorld, number: int, width: int) -> byte
 
 def land_png(heights: FloatArray, metres: float, world: OpenWorld) -> bytes:
     """A plain picture of heights under the world's sun and sea, tinted by elevation."""
+    light = world.light
+    return plain_png(heights, metres, world.sea_level_m, light.sun_bearing_deg, min(light.sun_height_deg, 30.0))
+
+
+def plain_png(heights: FloatArray, metres: float, sea: float, bearing: float = 315.0, height: float = 30.0) -> bytes:
+    """A plain picture of heights [m] every so many metres, tinted by elevation, over a sea level [m]."""
     wide = np.pad(heights, 1, mode="edge")
     low, high = tint_range(float(heights.min()), float(heights.max()))
     ground = np.ascontiguousarray(np.moveaxis(tint_at(heights, low, high), 2, 0))
     lit = np.full(heights.shape, 255, np.uint8)
-    light = world.light
-    look = PlanLook(light.sun_bearing_deg, min(light.sun_height_deg, 30.0), world.sea_level_m, 0.0)
+    look = PlanLook(bearing, height, sea, 0.0)
     return png_of(np.ascontiguousarray(draw_plan(wide, metres, ground, lit, look)[..., :3]))
+
+
+def sketch_png(spec: WorldSpec) -> bytes:
+    """The ground that a world would begin on."""
+    heights, metres = sketch(spec)
+    return plain_png(heights, metres, spec.sea_level_m)
+
+
+PAPER = np.array((247, 244, 234), np.float32)
+
+
+def loss_png(lost: FloatArray, greatest: float) -> bytes:
+    """A map of differences, from paper for none to rust for the greatest."""
+    share = np.sqrt(np.clip(lost / max(greatest, 1e-9), 0, 1))[..., None]
+    rgb = PAPER + (np.array(MARK, np.float32) - PAPER) * share
+    return png_of(np.ascontiguousarray(np.rint(rgb).astype(np.uint8)))

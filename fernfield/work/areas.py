@@ -9,12 +9,13 @@ from typing import Any
 
 import numpy as np
 
-from fernfield.core.errors import Conflict, InvalidInput
+from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import FloatArray, Grid, Window
 from fernfield.core.ground.brush import HIGHEST_M, LOWEST_M
 from fernfield.core.ground.carry import Carriage, mend, seen
 from fernfield.core.ground.keep import inside
-from fernfield.work.commands import Area, MoveLand, Reset, Weather
+from fernfield.core.intake.square import between
+from fernfield.work.commands import Area, MoveLand, PressFile, Reset, Weather
 from fernfield.work.draft import Draft
 from fernfield.work.edits import Moves
 from fernfield.work.entries import Plot, Row, Thing
@@ -159,14 +160,58 @@ def weathered(world: OpenWorld, tract: Tract, command: Weather, window: Window, 
     return world.change_ground(command, work)
 
 
+def press_file(world: OpenWorld, tract: Tract, command: PressFile, heights: Any) -> Outcome:
+    """Press heights of another grid into an area, stretched to its bounds. [m]"""
+
+    def work(draft: Draft) -> tuple[str, Moves]:
+        window = window_of(world, tract.grid, command)
+        ground = Ground(world, draft, command.sheet)
+        corners = corners_of(world, command)
+        xs, ys = (
+            ([x for x, _ in corners], [y for _, y in corners])
+            if corners
+            else ([0.0, tract.grid.width], [0.0, tract.grid.depth])
+        )
+        rows0, cols0 = tract.grid.row_of(max(ys)), tract.grid.col_of(min(xs))
+        down = (heights.shape[0] - 1) / max(tract.grid.row_of(min(ys)) - rows0, 1e-9)
+        across = (heights.shape[1] - 1) / max(tract.grid.col_of(max(xs)) - cols0, 1e-9)
+        # A finer file is averaged first, or its detail would alias.
+        coarser = max(1, int(min(down, across)))
+        source = _averaged(heights, coarser)
+
+        def new(part: Window, was: FloatArray) -> FloatArray:
+            rows = (np.arange(part.row0, part.row1) - rows0) * down
+            cols = (np.arange(part.col0, part.col1) - cols0) * across
+            middle = (coarser - 1) / 2
+            pressed = between(source, (rows - middle) / coarser, (cols - middle) / coarser)
+            share = share_of(world, tract.grid, command, part, command.feather_m)
+            return mixed(was, pressed + np.float32(command.lift_m), share)
+
+        ground.put(tract, window, new)
+        ground.settle()
+        return f"Pressed a file into {area_words(world, command)}", {}
+
+    return world.change_ground(command, work)
+
+
+def _averaged(heights: Any, block: int) -> Any:
+    """Means of blocks of posts, band by band; the last ones of what is left."""
+    if block == 1:
+        return heights
+    rows, cols = heights.shape[0] // block, heights.shape[1] // block
+    out = np.empty((max(rows, 1), max(cols, 1)), np.float32)
+    for row in range(len(out)):
+        band = np.asarray(heights[row * block : (row + 1) * block, : out.shape[1] * block], np.float64)
+        out[row] = band.reshape(len(band), out.shape[1], -1).mean(axis=(0, 2))
+    return out
+
+
 # Moving
 
 
 def move_land(world: OpenWorld, tract: Tract, command: MoveLand) -> Outcome:
     """Carry the land of a plot or a box elsewhere."""
     target = tract if command.tract is None else world.tract(command.tract)
-    if command.pieces and target is not tract:
-        raise Conflict("pieces and starts stand in the first tract: they cannot come along to another one")
 
     def work(draft: Draft) -> tuple[str, Moves]:
         trip = _Trip(world, tract, target, command)
@@ -176,7 +221,9 @@ def move_land(world: OpenWorld, tract: Tract, command: MoveLand) -> Outcome:
             trip.carry_mask(draft, layer)
         moves = trip.pieces() if command.pieces else {}
         verb = "Copied" if command.copy_land else "Moved"
-        away = f"to {command.x:.0f}, {command.y:.0f}" + ("" if target is tract else f" in {target.row.name}")
+        away = f"to {command.x:.0f}, {command.y:.0f}" + (
+            "" if target is tract else f" in {world.place_of(target.row.id).name}"
+        )
         return f"{verb} {area_words(world, command)} {away}", moves
 
     return world.change_ground(command, work)
@@ -295,17 +342,17 @@ class _Trip:
 
     def pieces(self) -> Moves:
         moves: dict[tuple[str, str], Row | None] = {}
-        grid = self._source.grid
-        for key, thing in self._world.things():
+        grid, to = self._source.grid, self._target.grid
+        for key, thing in self._world.things(self._source.row.id):
             row, col = round(grid.row_of(thing.y)) - self._window.row0, round(grid.col_of(thing.x)) - self._window.col0
             if not (0 <= row < self._window.rows and 0 <= col < self._window.cols and self._hard[row, col] > 0):
                 continue
             x, y = self.place(thing.x, thing.y)
-            if not grid.holds(x, y):
+            if not to.holds(x, y):
                 raise InvalidInput(f"{thing.name} would come to stand outside the tract", "x")
             turn = ((-thing.turn_deg if self._command.mirror else thing.turn_deg) + self._command.turn_deg) % 360
             copied = self._command.copy_land
-            update: dict[str, Any] = {"x": x, "y": y, "turn_deg": turn}
+            update: dict[str, Any] = {"x": x, "y": y, "turn_deg": turn, "tract": self._target.row.id}
             if copied:
                 update |= {"name": f"{thing.name[:70]} copy", "default": False}
             new_key = secrets.token_hex(5) if copied else key

@@ -8,10 +8,12 @@ from collections.abc import Iterator
 import cv2
 import numpy as np
 
-from fernfield.core.checks.finding import Hole, Lopsided, Standing, Survey
+from fernfield.core.checks.finding import Gap, Hole, Lopsided, Standing, Survey
 from fernfield.core.grid import Window
 from fernfield.core.light.relief import slope_degrees
 from fernfield.core.sites.kit import KIT
+from fernfield.work.entries import Thing
+from fernfield.work.joining import open_joins
 from fernfield.work.layers import HEIGHT, OPENING
 from fernfield.work.scene import elevation_at
 from fernfield.work.symmetric import check_symmetry
@@ -22,25 +24,25 @@ HOLE = 32_768
 
 
 def survey(world: OpenWorld) -> Survey:
-    """The first tract of a world as the checks see it."""
-    tract = world.first_tract
-    with world.lock:
-        things = [_standing(world, tract, thing.name, key) for key, thing in world.things()]
-        holes = list(_holes(world, tract))
+    """A world as the checks see it: what stands in every tract, its openings, and the symmetry of the first."""
+    things, holes = [], []
+    for tract in world.tracts.values():
+        with world.lock:
+            things += [_standing(world, tract, thing) for _, thing in world.things(tract.row.id)]
+            holes += list(_holes(world, tract))
     lopsided = None
     if world.symmetry.kind != "off":
-        found = check_symmetry(world, tract)
+        found = check_symmetry(world, world.first_tract)
         lopsided = Lopsided(found["x"], found["y"], found["largest_m"])
-    return Survey(things, holes, lopsided)
+    return Survey(things, holes, lopsided, [Gap(*gap) for gap in open_joins(world)])
 
 
-def _standing(world: OpenWorld, tract: Tract, name: str, key: str) -> Standing:
-    thing = dict(world.things())[key]
+def _standing(world: OpenWorld, tract: Tract, thing: Thing) -> Standing:
     around = tract.grid.around(thing.x, thing.y, 2 * tract.grid.spacing)
     slope = slope_degrees(tract.cache.read(HEIGHT, around), tract.grid.spacing)
     ground = elevation_at(tract, thing.x, thing.y)
     return Standing(
-        name,
+        thing.name,
         thing.sort,
         thing.x,
         thing.y,
@@ -61,7 +63,7 @@ def _holes(world: OpenWorld, tract: Tract) -> Iterator[Hole]:
         return
     open_posts = (cache.read(OPENING, window) >= HOLE).astype(np.uint8)
     count, marks, stats, middles = cv2.connectedComponentsWithStats(open_posts, connectivity=8)
-    pieces = [(thing, KIT[thing.kit]) for _, thing in world.things() if thing.kit in KIT]
+    pieces = [(thing, KIT[thing.kit]) for _, thing in world.things(tract.row.id) if thing.kit in KIT]
     for number in range(1, count):
         x, y = grid.x_of(window.col0 + middles[number][0]), grid.y_of(window.row0 + middles[number][1])
         rows, cols = np.nonzero(marks == number)

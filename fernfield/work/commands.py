@@ -13,6 +13,7 @@ from fernfield.work.entries import (
     BOOKS,
     Cover,
     Elevation,
+    Icon,
     Key,
     Level,
     Light,
@@ -25,6 +26,7 @@ from fernfield.work.entries import (
     Sheet,
     Symmetry,
     Thing,
+    TractId,
     Water,
 )
 
@@ -190,8 +192,27 @@ class Stroke(StrokeStart):
 
 
 class Rename(Command):
+    """Another name or description; what is left out stays."""
+
     do: Literal["rename"] = "rename"
-    name: Name
+    name: Name | None = None
+    description: Annotated[str, Field(max_length=2000)] | None = None
+
+
+class SetIcon(Command):
+    do: Literal["icon"] = "icon"
+    icon: Icon | None
+
+
+class PlaceTract(Command):
+    """Another name or place on the layout of a tract; what is left out stays. [m]"""
+
+    do: Literal["place_tract"] = "place_tract"
+    key: TractId
+    name: Name | None = None
+    x: Coordinate | None = None
+    y: Coordinate | None = None
+    kind: Literal["open", "underground"] | None = None
 
 
 class SetWater(Command):
@@ -269,7 +290,7 @@ class SetLimits(Command):
 
 Single = (
     Rename | SetWater | SetLight | PutCover | PutMix | PutThing | RemoveThing | PutRow | RemoveRow | SetSymmetry
-    | SetLimits
+    | SetLimits | SetIcon | PlaceTract
 )  # fmt: skip
 
 
@@ -419,4 +440,57 @@ class MakeLand(Command):
     recipe: Recipe
 
 
-GroundEdit = MakeLand | PutSheet | ClearSheet | MergeSheet | RemoveSheet | Reset | MoveLand | Weather | PasteSheet
+class PressFile(Area):
+    """An elevation file pressed into a plot or a box: stretched to its bounds, lifted, blended in over `feather_m`."""
+
+    do: Literal["press_file"] = "press_file"
+    feather_m: Annotated[float, Field(ge=0, le=500)] = 10.0
+    lift_m: Annotated[float, Field(ge=-6000, le=6000)] = 0.0
+    sheet: Key | None = None
+
+
+class PutBoundary(Command):
+    """A boundary along the edge of a tract: a rim, or an edge sunk `depth_m` under the sea. [m, °]"""
+
+    do: Literal["boundary"] = "boundary"
+    kind: Literal["rim", "sunk"] = "rim"
+    width_m: Annotated[float, Field(gt=0, le=5_000)] = 60.0
+    steep_deg: Annotated[float, Field(ge=1, le=80)] = 55.0
+    depth_m: Annotated[float, Field(ge=0, le=500)] = 6.0
+    sheet: Key | None = None
+
+
+class JoinTracts(Command):
+    """Bring the edges of two tracts that touch to one line, blended over `blend_m` on either side. [m]"""
+
+    do: Literal["join"] = "join"
+    first: TractId
+    second: TractId
+    blend_m: Annotated[float, Field(ge=0, le=2_000)] = 40.0
+    sheet: Key | None = None
+
+
+class Dress(Command):
+    """Take what is proposed for the land of a recipe: the covers of its landscapes, their growth, or both."""
+
+    do: Literal["dress"] = "dress"
+    sheet: Key
+    covers: bool = True
+    growth: bool = True
+
+
+GroundEdit = (
+    Dress
+    | PressFile
+    | PutBoundary
+    | JoinTracts
+    | MakeLand
+    | PutSheet
+    | ClearSheet
+    | MergeSheet
+    | RemoveSheet
+    | Reset
+    | MoveLand
+    | Weather
+    | PasteSheet
+)

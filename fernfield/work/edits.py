@@ -8,6 +8,7 @@ from fernfield.core.errors import Conflict, InvalidInput
 from fernfield.core.grid import Grid
 from fernfield.work.commands import (
     Edit,
+    PlaceTract,
     PutCover,
     PutMix,
     PutRow,
@@ -15,15 +16,21 @@ from fernfield.work.commands import (
     RemoveRow,
     RemoveThing,
     Rename,
+    SetIcon,
     SetLight,
     SetLimits,
     SetSymmetry,
     SetWater,
     Together,
 )
-from fernfield.work.entries import BOOKS, About, Cover, Mix, Row, Symmetry, Thing
+from fernfield.work.entries import BOOKS, About, Cover, Join, Line, Mix, Plot, Row, Symmetry, Thing, TractPlace
 
 R = TypeVar("R", bound=Row)
+
+
+class HasGrid(Protocol):
+    @property
+    def grid(self) -> Grid: ...
 
 
 class Rows(Protocol):
@@ -33,7 +40,11 @@ class Rows(Protocol):
 
     def row(self, model: type[R], collection: str, key: str) -> R: ...
 
-    def things(self) -> list[tuple[str, Thing]]: ...
+    def things(self, tract_id: str | None = None) -> list[tuple[str, Thing]]: ...
+
+    def of_tract(self, own: str | None) -> str: ...
+
+    def tract(self, tract_id: str) -> HasGrid: ...
 
 
 Moves = dict[tuple[str, str], Row | None]
@@ -42,11 +53,23 @@ MOST_THINGS = 20_000
 MOST_ROWS = 1_000
 
 
-def plan_edit(command: Edit, world: Rows, grid: Grid) -> tuple[str, Moves]:
+def plan_edit(command: Edit, world: Rows) -> tuple[str, Moves]:
     """The words and the rows of an edit; changes nothing. Raises when it does not fit the world."""
     match command:
         case Rename():
-            return f"Renamed to {command.name}", {("about", "world"): About(name=command.name)}
+            old_about = world.row(About, "about", "world")
+            name, description = command.name or old_about.name, command.description
+            about = About(name=name, description=old_about.description if description is None else description)
+            words = f"Renamed to {name}" if name != old_about.name else f"Described {name}"
+            return words, {("about", "world"): about}
+        case SetIcon():
+            verb = "Took away" if command.icon is None else "Set"
+            return f"{verb} the icon", {("icon", "world"): command.icon}
+        case PlaceTract():
+            was = world.row(TractPlace, "tracts", command.key)
+            new = TractPlace(**{**was.model_dump(), **command.model_dump(exclude={"do", "key"}, exclude_none=True)})
+            verb = "Renamed" if new.name != was.name else "Moved"
+            return f"{verb} the tract {new.name}", {("tracts", command.key): new, **parted(command.key, new, world)}
         case SetWater():
             return f"Sea level {command.water.sea_level_m:g} m", {("water", "sea"): command.water}
         case SetLight():
@@ -59,7 +82,7 @@ def plan_edit(command: Edit, world: Rows, grid: Grid) -> tuple[str, Moves]:
             world.row(Mix, "mixes", command.key)
             return f"Changed the mix {command.mix.name}", {("mixes", command.key): command.mix}
         case PutThing():
-            return _with_images(command, world, grid)
+            return _with_images(command, world)
         case RemoveThing():
             thing = world.row(Thing, "things", command.key)
             keys = [command.key, *(key for key, _ in _images(command.key, thing, world))]
@@ -70,7 +93,11 @@ def plan_edit(command: Edit, world: Rows, grid: Grid) -> tuple[str, Moves]:
                 raise Conflict(f"a world holds at most {MOST_ROWS} {command.book}")
             verb = "Added" if old is None else "Changed"
             words = f"{verb} the {command.book[:-1]} {command.row.name}"
-            return words, {(command.book, command.key): command.row}
+            row = command.row
+            if isinstance(row, Plot | Line):
+                row = row.model_copy(update={"tract": world.of_tract(row.tract)})
+                world.tract(row.tract or "")
+            return words, {(command.book, command.key): row}
         case RemoveRow():
             gone = world.row(BOOKS[command.book], command.book, command.key)
             return f"Deleted the {command.book[:-1]} {gone.name}", {(command.book, command.key): None}
@@ -80,11 +107,20 @@ def plan_edit(command: Edit, world: Rows, grid: Grid) -> tuple[str, Moves]:
             low, high = command.limits.lowest_m, command.limits.highest_m
             return f"Ground kept from {low:g} to {high:g} m", {("limits", "world"): command.limits}
         case Together():
-            planned = [plan_edit(edit, world, grid) for edit in command.edits]
+            planned = [plan_edit(edit, world) for edit in command.edits]
             moves: Moves = {}
             for _, own in planned:
                 moves.update(own)
             return "; ".join(words for words, _ in planned), moves
+
+
+def parted(key: str, new: TractPlace, world: Rows) -> Moves:
+    """A tract that is moved or goes underground is joined to no other any more."""
+    old = world.rows["tracts"].get(key)
+    if isinstance(old, TractPlace) and (old.x, old.y, old.kind) == (new.x, new.y, new.kind):
+        return {}
+    joins = [(k, j) for k, j in world.rows["joins"].items() if isinstance(j, Join)]
+    return {("joins", k): None for k, j in joins if key in (j.first, j.second)}
 
 
 def symmetry_words(symmetry: Symmetry) -> str:
@@ -129,8 +165,11 @@ def _images(key: str, thing: Thing, world: Rows) -> list[tuple[str, Thing]]:
     return found
 
 
-def _with_images(command: PutThing, world: Rows, grid: Grid) -> tuple[str, Moves]:
+def _with_images(command: PutThing, world: Rows) -> tuple[str, Moves]:
     """A piece or start, and its images under the symmetry; those that would fall outside the tract are left out."""
+    thing = command.thing.model_copy(update={"tract": world.of_tract(command.thing.tract)})
+    grid = world.tract(thing.tract or "").grid
+    command = PutThing(key=command.key, thing=thing)
     words, moves = _thing(command, world, grid)
     followers = 0
     for key, thing in _images(command.key, command.thing, world):

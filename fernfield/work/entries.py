@@ -27,6 +27,13 @@ class About(Row):
     """Collection "about", key "world"."""
 
     name: Name
+    description: Annotated[str, StringConstraints(strip_whitespace=True, max_length=2000)] = ""
+
+
+class Icon(Row):
+    """Collection "icon", key "world": a square PNG of at most 120 pixels a side, as base64."""
+
+    png: Annotated[str, StringConstraints(max_length=120_000, pattern=r"^[A-Za-z0-9+/=]+$")]
 
 
 class Water(Row):
@@ -89,8 +96,39 @@ class Mix(Row):
     kinds: Annotated[tuple[Kind, ...], Field(min_length=1, max_length=16)]
 
 
+TractId = Annotated[str, StringConstraints(pattern=r"^[a-z0-9]{1,40}$")]
+
+
+class TractPlace(Row):
+    """Collection "tracts", by the tract's id: its name, and where on the layout its south-west corner lies. [m]
+
+    A tract without such a row is no part of the world any more (or not yet): its ground is kept for the logbook.
+    """
+
+    name: Name
+    position: Annotated[int, Field(ge=0, le=999)] = 0
+    x: Annotated[float, Field(ge=-1e6, le=1e6)] = 0.0
+    y: Annotated[float, Field(ge=-1e6, le=1e6)] = 0.0
+    kind: Literal["open", "underground"] = "open"
+
+
+class Join(Row):
+    """Collection "joins": two tracts whose edges are one line, and over how far each was blended to it. [m]
+
+    `side` is that of the first tract on which the second lies.
+    """
+
+    first: TractId
+    second: TractId
+    side: Literal["east", "north"]
+    blend_m: Annotated[float, Field(ge=0, le=2_000)] = 40.0
+
+
 class Thing(Row):
-    """Collection "things": a placed piece or a start. x east, y north, `over_m` above the ground. [m, °]"""
+    """Collection "things": a placed piece or a start. x east, y north, `over_m` above the ground. [m, °]
+
+    `tract` is where it stands; left out, the world's first.
+    """
 
     sort: Literal["piece", "start"]
     kit: str | None = None
@@ -101,6 +139,7 @@ class Thing(Row):
     turn_deg: Bearing = 0.0
     team: Annotated[int, Field(ge=1, le=8)] | None = None
     default: bool = False
+    tract: TractId | None = None
 
     @model_validator(mode="after")
     def _fits_its_sort(self) -> Thing:
@@ -142,10 +181,11 @@ class Sheet(Row):
 
 
 class Plot(Row):
-    """Collection "plots": a named polygon. [m]"""
+    """Collection "plots": a named polygon in a tract, the first when left out. [m]"""
 
     name: Name
     points: Annotated[tuple[Spot, ...], Field(min_length=3, max_length=500)]
+    tract: TractId | None = None
 
 
 class Level(Row):
@@ -156,10 +196,11 @@ class Level(Row):
 
 
 class Line(Row):
-    """Collection "lines": a kept line of the section. [m]"""
+    """Collection "lines": a kept line of the section in a tract, the first when left out. [m]"""
 
     name: Name
     points: Annotated[tuple[Spot, ...], Field(min_length=2, max_length=200)]
+    tract: TractId | None = None
 
 
 class Symmetry(Row):
@@ -217,7 +258,7 @@ class Recipe(Row):
     """Collection "recipes", by the key of the sheet that it made: land from a seed.
 
     base_m : level that it is made on; height_m : what the highest relief among the landscapes becomes (left out:
-    their own); plot : where, the whole tract when left out; feather_m : how far it blends into the land around
+    their own); plot or box : where, the whole tract when left out; feather_m : how far it blends into the land around
     """
 
     seed: Annotated[int, Field(ge=0, lt=2**31)] = 1
@@ -226,8 +267,17 @@ class Recipe(Row):
     base_m: Elevation = 2.0
     height_m: Annotated[float, Field(gt=0, le=6_000)] | None = None
     plot: Key | None = None
+    box: tuple[float, float, float, float] | None = None
     feather_m: Annotated[float, Field(ge=0, le=2_000)] = 40.0
     weathering: Weathering | None = None
+
+    @model_validator(mode="after")
+    def _one_place(self) -> Recipe:
+        if self.plot is not None and self.box is not None:
+            raise InvalidInput("a recipe's region is a plot or a box, not both", "box")
+        if self.box is not None and not (self.box[0] < self.box[2] and self.box[1] < self.box[3]):
+            raise InvalidInput(f"box must be x0, y0, x1, y1 with the smaller number first, not {self.box}", "box")
+        return self
 
     @property
     def scale(self) -> float:
@@ -250,6 +300,9 @@ COLLECTIONS: dict[str, type[Row]] = {
     "sheets": Sheet,
     "symmetry": Symmetry,
     "recipes": Recipe,
+    "icon": Icon,
+    "tracts": TractPlace,
+    "joins": Join,
     **BOOKS,
 }
 
@@ -267,10 +320,10 @@ def parse_row(collection: str, key: str, body: str) -> Row:
         raise FormatError(f"the stored row {collection}/{key} does not fit: {place}: {first['msg']}") from error
 
 
-def default_rows(name: str, sea_level_m: float) -> list[tuple[str, str, Row]]:
+def default_rows(name: str, sea_level_m: float, description: str = "") -> list[tuple[str, str, Row]]:
     """The rows of a new world: a base cover and three more, a mix of two kinds, an afternoon sun."""
     return [
-        ("about", "world", About(name=name)),
+        ("about", "world", About(name=name, description=description)),
         ("water", "sea", Water(sea_level_m=sea_level_m)),
         ("light", "sun", Light()),
         ("covers", "grass", Cover(name="Grass", colour="#9fa36c", position=0)),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import hashlib
 import json
 import os
@@ -21,9 +22,10 @@ from fernfield.core.cover.shares import shares_as_bytes
 from fernfield.core.grid import TILE, FloatArray, Window
 from fernfield.core.sites.kit import KIT
 from fernfield.formats.asc import asc_lines
-from fernfield.formats.png16 import heights_png_parts
+from fernfield.formats.png import heights_png_parts
 from fernfield.formats.pngbands import PngBands, png_parts
 from fernfield.formats.tables import GROWTH_COLUMNS, growth_rows, sites_geojson
+from fernfield.work.entries import Icon
 from fernfield.work.layers import HEIGHT, OPENING
 from fernfield.work.scene import cover_shares, elevation_at, standing_plants
 from fernfield.work.world import OpenWorld, Tract
@@ -56,7 +58,7 @@ def asc_of(world: OpenWorld, tract: Tract) -> Iterator[bytes]:
 def site_rows(world: OpenWorld, tract: Tract) -> list[dict[str, Any]]:
     """Pieces and starts with the elevation they stand at, as the API and the package give them. [m, °]"""
     rows = []
-    for key, thing in world.things():
+    for key, thing in world.things(tract.row.id):
         kit = KIT.get(thing.kit or "")
         ground = elevation_at(tract, thing.x, thing.y)
         rows.append(
@@ -72,6 +74,7 @@ def site_rows(world: OpenWorld, tract: Tract) -> list[dict[str, Any]]:
                 "turn_deg": thing.turn_deg,
                 "team": thing.team,
                 "default": thing.default,
+                "tract": tract.row.id,
                 "resource": bool(kit and kit.resource),
             }
         )
@@ -108,6 +111,9 @@ def write_package(world: OpenWorld, path: Path, step: Step) -> None:
             with zipfile.ZipFile(file, "w") as archive:
                 package = _Package(archive)
                 tracts = [_put_tract(package, world, tract, step) for tract in world.tracts.values()]
+                icon = world.rows["icon"].get("world")
+                if isinstance(icon, Icon):
+                    package.put("icon.png", iter([base64.b64decode(icon.png)]))
                 manifest = _manifest(world, package.files, tracts)
                 archive.writestr(zipfile.ZipInfo("manifest.json", _WHEN), json.dumps(manifest, indent=1))
             file.flush()
@@ -118,28 +124,34 @@ def write_package(world: OpenWorld, path: Path, step: Step) -> None:
         part_path.unlink(missing_ok=True)
 
 
+def _name(world: OpenWorld, tract: Tract) -> str:
+    return world.place_of(tract.row.id).name
+
+
 def _put_tract(package: _Package, world: OpenWorld, tract: Tract, step: Step) -> dict[str, Any]:
     stem = tract.row.id
+    place = world.place_of(stem)
     lowest, highest = tract.cache.all_heights()
     if highest <= lowest:
         highest = lowest + 1.0
     heights_file = f"heights/{stem}.png"
     rows, cols = tract.grid.rows, tract.grid.cols
-    package.put(heights_file, heights_png_parts(_ground(tract, step), rows, cols, lowest, highest))
+    package.put(heights_file, heights_png_parts(_ground(world, tract, step), rows, cols, lowest, highest))
     covers = _put_covers(package, world, tract, step)
-    openings = _put_openings(package, tract, step)
-    step(0.7, f"Growth of {tract.row.name}")
+    openings = _put_openings(package, world, tract, step)
+    step(0.7, f"Growth of {_name(world, tract)}")
     growth_file = f"growth/{stem}.csv"
     package.put(growth_file, _growth(world, tract, step))
-    step(0.95, f"Sites of {tract.row.name}")
+    step(0.95, f"Sites of {_name(world, tract)}")
     sites_file = f"sites/{stem}.geojson"
     package.put(sites_file, iter([sites_geojson(site_rows(world, tract))]))
     return {
         "id": tract.row.id,
-        "name": tract.row.name,
+        "name": _name(world, tract),
         "rows": tract.grid.rows,
         "cols": tract.grid.cols,
         "spacing_m": tract.grid.spacing,
+        "layout": {"x": place.x, "y": place.y, "kind": place.kind},
         "heights": {
             "file": heights_file,
             "lowest_m": lowest,
@@ -153,10 +165,10 @@ def _put_tract(package: _Package, world: OpenWorld, tract: Tract, step: Step) ->
     }
 
 
-def _ground(tract: Tract, step: Step) -> Iterator[FloatArray]:
+def _ground(world: OpenWorld, tract: Tract, step: Step) -> Iterator[FloatArray]:
     """The heights of a tract, band by band."""
     for window in bands(tract):
-        step(0.05 + 0.1 * window.row0 / tract.grid.rows, f"Heights of {tract.row.name}")
+        step(0.05 + 0.1 * window.row0 / tract.grid.rows, f"Heights of {_name(world, tract)}")
         yield tract.cache.read(HEIGHT, window)
 
 
@@ -169,13 +181,13 @@ def _put_covers(package: _Package, world: OpenWorld, tract: Tract, step: Step) -
         for file, picture in zip(files, pictures, strict=True):
             file.write(picture.begin())
         for window in bands(tract):
-            step(0.15 + 0.45 * window.row0 / tract.grid.rows, f"Covers of {tract.row.name}")
+            step(0.15 + 0.45 * window.row0 / tract.grid.rows, f"Covers of {_name(world, tract)}")
             shares = shares_as_bytes(cover_shares(world, tract, window))
             for file, picture, share in zip(files, pictures, shares, strict=True):
                 file.write(picture.add(share))
         listed = []
         for number, (key, cover) in enumerate(covers):
-            step(0.6 + 0.1 * number / len(covers), f"Covers of {tract.row.name}")
+            step(0.6 + 0.1 * number / len(covers), f"Covers of {_name(world, tract)}")
             files[number].write(pictures[number].end())
             files[number].seek(0)
             name = f"covers/{tract.row.id}-{key}.png"
@@ -184,7 +196,7 @@ def _put_covers(package: _Package, world: OpenWorld, tract: Tract, step: Step) -
     return listed
 
 
-def _put_openings(package: _Package, tract: Tract, step: Step) -> dict[str, Any]:
+def _put_openings(package: _Package, world: OpenWorld, tract: Tract, step: Step) -> dict[str, Any]:
     """Where the ground is open, as an 8-bit picture; nothing when it is whole."""
     if tract.cache.blank(OPENING, tract.grid.window):
         return {}
@@ -192,7 +204,7 @@ def _put_openings(package: _Package, tract: Tract, step: Step) -> dict[str, Any]
 
     def parts() -> Iterator[NDArray[np.uint8]]:
         for window in bands(tract):
-            step(0.69, f"Openings of {tract.row.name}")
+            step(0.69, f"Openings of {_name(world, tract)}")
             yield ((tract.cache.read(OPENING, window) >= 32_768) * np.uint8(255)).astype(np.uint8)
 
     package.put(file, png_parts(parts(), tract.grid.rows, tract.grid.cols, np.uint8))
@@ -202,7 +214,7 @@ def _put_openings(package: _Package, tract: Tract, step: Step) -> dict[str, Any]
 def _growth(world: OpenWorld, tract: Tract, step: Step) -> Iterator[bytes]:
     yield growth_rows([], header=True)
     for window in bands(tract):
-        step(0.7 + 0.25 * window.row0 / tract.grid.rows, f"Growth of {tract.row.name}")
+        step(0.7 + 0.25 * window.row0 / tract.grid.rows, f"Growth of {_name(world, tract)}")
         for found in standing_plants(world, tract, window):
             columns = (
                 found.plants.x,
@@ -222,7 +234,7 @@ def _manifest(world: OpenWorld, files: list[dict[str, Any]], tracts: list[dict[s
     return {
         "format": FORMAT,
         "made_by": f"Fern Field {__version__}",
-        "world": {"id": world.id, "name": world.name},
+        "world": {"id": world.id, "name": world.name, "description": world.about.description},
         "revision": world.revision,
         "units": {"length": "metre", "angle": "degree", "bearing": "clockwise from north"},
         "axes": {

@@ -58,6 +58,7 @@ class Job:
         return {
             "id": self.id,
             "kind": self.kind,
+            "world": self.world_id,
             "state": self.state,
             "progress": round(self.progress, 4),
             "message": self.message,

@@ -18,6 +18,7 @@ from fernfield.core.landforms.patches import Landscape, land
 from fernfield.work.areas import share_of, window_of
 from fernfield.work.commands import Area, MakeLand
 from fernfield.work.draft import Draft
+from fernfield.work.dressing import proposals
 from fernfield.work.edits import Moves
 from fernfield.work.entries import Recipe, Sheet
 from fernfield.work.jobs import Job
@@ -35,7 +36,7 @@ PREVIEW_SIDE = 220
 
 
 def _area(recipe: Recipe) -> Area:
-    return Area(plot=recipe.plot, feather_m=recipe.feather_m)
+    return Area(plot=recipe.plot, box=recipe.box, feather_m=min(recipe.feather_m, 500))
 
 
 def region(world: OpenWorld, tract: Tract, recipe: Recipe) -> tuple[Window, tuple[float, float], float]:
@@ -121,6 +122,8 @@ def make_land(world: OpenWorld, tract: Tract, command: MakeLand, job: Job) -> di
         "cut_m3": outcome.cut_m3,
         "fill_m3": outcome.fill_m3,
         "sheet": command.key,
+        "tract": tract.row.id,
+        "suits": [proposal.words for proposal in proposals(world, recipe)],
         "warnings": warnings(world, tract, recipe),
     }
 

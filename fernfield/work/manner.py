@@ -12,10 +12,11 @@ from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.work.commands import KeepTo, StrokeStart
 from fernfield.work.entries import Cover, Limits, Mix, Plot, Row, Sheet, Symmetry
 from fernfield.work.sheeting import check_open
+from fernfield.work.sides import Joined, beside
 from fernfield.work.strokes import Manner, mask_layers
 
 
-class Known(Protocol):
+class Known(Joined, Protocol):
     """What a stroke asks of the world that it is drawn in."""
 
     rows: dict[str, dict[str, Row]]
@@ -64,7 +65,7 @@ def kept_by(world: Known, grid: Grid, keep: KeepTo | None) -> Kept | None:
     return None if kept == Kept(sea=world.sea_level_m) and not plots else kept
 
 
-def manner_of(world: Known, grid: Grid, start: StrokeStart) -> Manner:
+def manner_of(world: Known, tract_id: str, grid: Grid, start: StrokeStart) -> Manner:
     """Everything about a stroke that is settled before its first sample."""
     if start.on_ground:
         check_open(world.sheets(), start.sheet)
@@ -82,4 +83,5 @@ def manner_of(world: Known, grid: Grid, start: StrokeStart) -> Manner:
         world.symmetry.images(),
         bounds.lowest_m,
         bounds.highest_m,
+        beside(world, tract_id),
     )

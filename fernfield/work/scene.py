@@ -18,7 +18,7 @@ from fernfield.core.ground.keep import inside
 from fernfield.core.growth.scatter import HECTARE_M2, Habit, Plants, kind_seed, scatter
 from fernfield.core.light.relief import aspect_degrees, gradients, slope_degrees
 from fernfield.core.light.shadow import casters, reach_posts, shaded_by, sunlit
-from fernfield.work.entries import Kind, Mix, Plot
+from fernfield.work.entries import Kind, Mix
 from fernfield.work.layers import HEIGHT, TileCache
 from fernfield.work.overlaid import lay_over
 from fernfield.work.show import Show
@@ -333,11 +333,7 @@ def spot(world: OpenWorld, tract: Tract, x: float, y: float) -> dict[str, Any]:
         )
     slope = float(slope_degrees(heights, grid.spacing)[at])
     aspect = float(aspect_degrees(heights, grid.spacing)[at])
-    plots = [
-        plot.name
-        for _, plot in sorted(world.rows["plots"].items())
-        if isinstance(plot, Plot) and holds_point(plot.points, x, y)
-    ]
+    plots = [plot.name for _, plot in world.plots(tract.row.id) if holds_point(plot.points, x, y)]
     return {
         "x": x,
         "y": y,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 import time
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fernfield.core.errors import Conflict, InvalidInput, NotFound
-from fernfield.core.grid import NOWHERE, FloatArray, Grid, Window, bilinear
+from fernfield.core.grid import NOWHERE, FloatArray, Window, bilinear
 from fernfield.core.ground.brush import HIGHEST_M, LOWEST_M, Brush, Touch
 from fernfield.core.ground.earthworks import cut_and_fill
 from fernfield.core.ground.grade import axis, length_of
@@ -29,6 +29,7 @@ from fernfield.core.noise import Spots
 from fernfield.work.commands import LONGEST_STROKE_S, MOST_POINTS, StrokeStart
 from fernfield.work.draft import differing
 from fernfield.work.layers import HEIGHT, OPENING, Place, TileCache
+from fernfield.work.sides import Beside, Planes, Side, around, fields_of, read_across, write_across
 
 _serials = itertools.count(1)
 
@@ -52,6 +53,7 @@ class Manner:
     limits : what it keeps to
     images : where else a symmetry repeats it
     lowest, highest : no post is taken past these [m]
+    beside : tracts that it runs over into
     """
 
     start: StrokeStart
@@ -62,37 +64,12 @@ class Manner:
     images: Sequence[Image] = ()
     lowest: float = LOWEST_M
     highest: float = HIGHEST_M
+    beside: Sequence[Beside] = ()
 
 
 ITSELF = Image(1, 0, 0, 1, 0, 0, 0, False)
 LEAST_TURN_M = 0.05
 """A brush that turns along the path keeps its turn until the path has gone this much of its radius on."""
-
-
-class Planes:
-    """A float for each post of a tract, tile by tile, made when first asked for."""
-
-    def __init__(self, grid: Grid, make: Callable[[Window], FloatArray]) -> None:
-        self._grid, self._make = grid, make
-        self._tiles: dict[tuple[int, int], FloatArray] = {}
-
-    def _parts(self, window: Window) -> Iterator[tuple[FloatArray, Window]]:
-        for tile in window.tiles():
-            whole = self._grid.tile_window(*tile)
-            if tile not in self._tiles:
-                self._tiles[tile] = self._make(whole)
-            part = window.meet(whole)
-            yield self._tiles[tile][part.inside(whole)], part
-
-    def read(self, window: Window) -> FloatArray:
-        out = np.empty(window.shape, np.float32)
-        for values, part in self._parts(window):
-            out[part.inside(window)] = values
-        return out
-
-    def write(self, window: Window, values: FloatArray) -> None:
-        for own, part in self._parts(window):
-            own[...] = values[part.inside(window)]
 
 
 @dataclass(eq=False)
@@ -110,14 +87,18 @@ class StrokeRun:
     holds: dict[tuple[str, Place], StrokeRun]
     serial: int = field(default_factory=lambda: next(_serials))
     samples: list[Sample] = field(default_factory=list)
-    before: dict[Place, NDArray[Any]] = field(default_factory=dict)
-    dirty: dict[Place, Window] = field(default_factory=dict)
     waits_for: StrokeRun | None = None
     ended: bool = False
 
     def __post_init__(self) -> None:
         Brush(self.start.radius_m, self.start.softness)
         self.tool = GROUND_TOOLS.get(self.start.tool)
+        self.own = Side(self.tract_id, self.cache)
+        joined = (Side(b.tract_id, b.cache, b.row, b.col) for b in self.manner.beside)
+        self.sides = (self.own, *joined)
+        self._bounds = self.cache.grid.window
+        for side in self.sides[1:]:
+            self._bounds = self._bounds.join(side.where)
         self._restart()
 
     @property
@@ -133,13 +114,13 @@ class StrokeRun:
         self._dabs = 0
         self._heading = self.start.turn_deg
         self._last: Dab | None = None
-        self._kept = Planes(grid, self._keep)
-        self._covered = Planes(grid, lambda window: np.zeros(window.shape, np.float32))
+        self._kept = Planes(self._bounds, self._keep)
+        self._covered = Planes(self._bounds, lambda window: np.zeros(window.shape, np.float32))
         self._laid_at, self._lay_took = 0.0, 0.0
         self._loose = NOWHERE
         self._laid: tuple[float, float, float] | None = None
-        self._volumes: dict[Place, tuple[float, float]] = {}
-        self._counted: set[Place] = set()
+        self._volumes: dict[tuple[str, Place], tuple[float, float]] = {}
+        self._counted: set[tuple[Side, Place]] = set()
 
     @property
     def on_ground(self) -> bool:
@@ -196,31 +177,25 @@ class StrokeRun:
     def roll_back(self) -> Window:
         """Put every tile back as it was and let go of it; returns the posts concerned."""
         changed = self._loose
-        for place, values in self.before.items():
-            self.cache.tile(place)[...] = values
-            self.cache.set_range(place, float(values.min()), float(values.max()))
-            self.cache.unpin(place)
-            self.holds.pop((self.tract_id, place), None)
-        for window in self.dirty.values():
-            changed = changed.join(window)
-        self.before.clear()
-        self.dirty.clear()
+        for side in self.sides:
+            changed = changed.join(side.roll_back(self.holds))
         self._restart()
         return changed
 
     def let_go(self) -> None:
         """After a commit: the tiles are the store's again."""
-        for place in self.before:
-            self.cache.unpin(place)
-            self.holds.pop((self.tract_id, place), None)
+        for side in self.sides:
+            side.let_go(self.holds)
 
     def progress(self) -> dict[str, float]:
         """Cut and fill so far [m³]; for a grade its length [m] and slope [%] too. Only what moved is counted anew."""
         spacing = self.cache.grid.spacing
-        for place in self._counted & set(self.dirty):
-            whole = self.cache.grid.tile_window(place[1], place[2])
-            box = self.dirty[place].inside(whole)
-            self._volumes[place] = cut_and_fill(self.before[place][box], self.cache.tile(place)[box], spacing)
+        for side, place in self._counted:
+            if place in side.dirty:
+                whole = side.cache.grid.tile_window(place[1], place[2])
+                box = side.dirty[place].inside(whole)
+                moved = cut_and_fill(side.before[place][box], side.cache.tile(place)[box], spacing)
+                self._volumes[side.tract_id, place] = moved
         self._counted.clear()
         found = {
             "cut_m3": sum(cut for cut, _ in self._volumes.values()),
@@ -247,7 +222,7 @@ class StrokeRun:
         for image in (ITSELF, *self.manner.images):
             x, y = image.place(dab.x, dab.y)
             outline = Outline(self.start.shape, image.bearing(turn), self.manner.tip, image.flipped)
-            window = self.cache.grid.around(x, y, outline.reach(self.start.radius_m))
+            window = around(self.cache.grid, x, y, outline.reach(self.start.radius_m), self._bounds)
             if not window.empty:
                 self._at(dab, x, y, outline, window, image)
                 self._fresh = self._fresh.join(window)
@@ -262,7 +237,8 @@ class StrokeRun:
         amount = self.tool.amount(self.start.strength, dab.seconds) * dab.pressure
         bounded = self.manner.lowest > LOWEST_M or self.manner.highest < HIGHEST_M
         plain = outline.plain and self.manner.limits is None and not bounded
-        if plain and self.tool.quick is not None and self.tool.plain(self.manner.values):
+        reach = window.pad(self.tool.halo(touch.radius, self.manner.values, grid.spacing))
+        if plain and not self._crosses(reach) and self.tool.quick is not None and self.tool.plain(self.manner.values):
             self._quick_dab(self.tool, window, touch, amount)
         else:
             self._any_dab(self.tool, window, touch, outline, amount, image)
@@ -306,7 +282,7 @@ class StrokeRun:
         grid = self.cache.grid
         row, col = grid.row_of(y), grid.col_of(x)
         corner = Window(int(np.floor(row)), int(np.floor(col)), int(np.floor(row)) + 2, int(np.floor(col)) + 2)
-        return bilinear(self.cache.read(HEIGHT, corner), row - corner.row0, col - corner.col0)
+        return bilinear(self._read(HEIGHT, corner), row - corner.row0, col - corner.col0)
 
     def _quick_dab(self, tool: GroundTool, window: Window, touch: Touch, amount: float) -> None:
         spacing, values = self.cache.grid.spacing, self.manner.values
@@ -327,9 +303,9 @@ class StrokeRun:
         self, tool: GroundTool, window: Window, touch: Touch, outline: Outline, amount: float, image: Image
     ) -> None:
         grid, values = self.cache.grid, self.manner.values
-        wide = grid.clip(window.pad(tool.halo(touch.radius, values, grid.spacing)))
+        wide = window.pad(tool.halo(touch.radius, values, grid.spacing)).meet(self._bounds)
         self._hold(HEIGHT, wide)
-        heights = self.cache.read(HEIGHT, wide)
+        heights = self._read(HEIGHT, wide)
         was = heights.copy()
         weights = shaped_weights(wide.shape, self._moved(touch, wide, 0.0), outline)
         if self.manner.limits is not None:
@@ -344,7 +320,15 @@ class StrokeRun:
         if tool.covers:
             self._covered.write(wide, covered)
         self._bound(heights, was)
-        self.cache.write(HEIGHT, window, heights[window.inside(wide)])
+        write_across(self.sides, HEIGHT, window, heights[window.inside(wide)])
+
+    def _crosses(self, window: Window) -> bool:
+        """Whether a window touches a tract that is joined to the stroke's own."""
+        return any(not side.where.meet(window).empty for side in self.sides[1:])
+
+    def _read(self, layer: str, window: Window) -> NDArray[Any]:
+        """A copy of a window, which may reach into joined tracts."""
+        return read_across(self.sides, layer, window, lambda side, name, part: side.cache.read(name, part))
 
     def _bound(self, heights: FloatArray, was: FloatArray) -> None:
         """Take nothing past the world's limits; ground that lies beyond them already goes no further."""
@@ -363,21 +347,11 @@ class StrokeRun:
     def _keep(self, window: Window) -> FloatArray:
         """What the limits allow in a tile, from the ground as it was before the stroke."""
         assert self.manner.limits is not None
-        wide = self.cache.grid.clip(window.pad(1))
-        heights = self._was(wide)
+        wide = window.pad(1).meet(self._bounds)
+        heights = read_across(self.sides, HEIGHT, wide, lambda side, name, part: side.was(name, part))
         slope = slope_degrees(heights, self.cache.grid.spacing)
         inner = window.inside(wide)
         return within(self.manner.limits, heights[inner], slope[inner], window.row0, window.col0)
-
-    def _was(self, window: Window) -> FloatArray:
-        heights: FloatArray = self.cache.read(HEIGHT, window)
-        for tile in window.tiles():
-            before = self.before.get((HEIGHT, *tile))
-            if before is not None:
-                whole = self.cache.grid.tile_window(*tile)
-                part = whole.meet(window)
-                heights[part.inside(window)] = before[part.inside(whole)]
-        return heights
 
     # Whole paths
 
@@ -389,10 +363,8 @@ class StrokeRun:
         """Put the ground back and lay the path so far into it; returns the posts that changed by both."""
         began = time.monotonic()
         changed = NOWHERE
-        for place, part in self.dirty.items():
-            self.cache.tile(place)[...] = self.before[place]
-            changed = changed.join(part)
-        self.dirty.clear()
+        for side in self.sides:
+            changed = changed.join(side.put_back())
         self._loose = changed
         self._volumes.clear()
         if not self.samples:
@@ -430,16 +402,18 @@ class StrokeRun:
         area = NOWHERE
         low, high = ends[0], ends[0]
         for _ in range(6):
-            wider = grid.clip(tool.area(path, values, grid.spacing, low, high))
+            wider = tool.area(path, values, grid.spacing, low, high).meet(self._bounds)
             if wider == area:
                 break
             area = wider
             if area.empty:
                 return NOWHERE
-            own = self.cache.height_range(area)
-            low, high = min(low, own[0]), max(high, own[1])
+            for side in self.sides:
+                if not (part := side.own(area)).empty:
+                    found = side.cache.height_range(part)
+                    low, high = min(low, found[0]), max(high, found[1])
         self._hold(HEIGHT, area)
-        heights = self.cache.read(HEIGHT, area)
+        heights = self._read(HEIGHT, area)
         was = heights.copy()
         origin = np.array([area.row0, area.col0], np.float32)
         tool.lay(Laying(heights, path - origin, grid.spacing, values, *ends, image.turn, image.flipped))
@@ -450,16 +424,16 @@ class StrokeRun:
         if moved.empty:
             return NOWHERE
         window = moved.shifted(area.row0, area.col0)
-        self.cache.write(HEIGHT, window, heights[moved.inside(Window(0, 0, *heights.shape))])
+        write_across(self.sides, HEIGHT, window, heights[moved.inside(Window(0, 0, *heights.shape))])
         self._soil(HEIGHT, window)
         return window
 
     # Masks
 
     def _mask_dab(self, window: Window, touch: Touch, outline: Outline, amount: float) -> None:
-        plain = outline.plain and self.manner.limits is None
+        plain = outline.plain and self.manner.limits is None and not self._crosses(window)
         for layer, sign in self._mask_moves():
-            if sign < 0 and self.cache.blank(layer, window):
+            if sign < 0 and all(side.cache.blank(layer, side.own(window)) for side in self.sides):
                 continue
             self._hold(layer, window)
             if plain:
@@ -469,9 +443,9 @@ class StrokeRun:
                 weights = shaped_weights(window.shape, self._moved(touch, window, 0.0), outline)
                 if self.manner.limits is not None:
                     weights *= self._kept.read(window)
-                mask = self.cache.read(layer, window)
+                mask = self._read(layer, window)
                 press_mask(mask, weights, sign * amount)
-                self.cache.write(layer, window, mask)
+                write_across(self.sides, layer, window, mask)
             self._soil(layer, window)
 
     def _mask_moves(self) -> Iterator[tuple[str, int]]:
@@ -488,29 +462,23 @@ class StrokeRun:
         return Touch(touch.row - where.row0, touch.col - where.col0, touch.radius, touch.softness, amount)
 
     def _hold(self, layer: str, window: Window) -> None:
-        places = [(layer, *tile) for tile in window.tiles()]
-        others = {
-            holder
-            for place in places
-            if (holder := self.holds.get((self.tract_id, place))) is not None and holder is not self
-        }
+        parts = [(side, part) for side in self.sides if not (part := side.own(window)).empty]
+        others: set[StrokeRun] = set()
+        for side, part in parts:
+            others |= fields_of(self.holds, side.tract_id, [(layer, *tile) for tile in part.tiles()], self)
         if others:
             raise InTheWay(others)
-        for place in places:
-            if place not in self.before:
-                self.before[place] = self.cache.tile(place).copy()
-                self.cache.pin(place)
-                self.holds[self.tract_id, place] = self
+        for side, part in parts:
+            side.hold(layer, part, self, self.holds)
 
     def _soil(self, layer: str, window: Window) -> None:
-        for tile in window.tiles():
-            place = (layer, *tile)
-            whole = self.cache.grid.tile_window(*tile)
-            part = window.meet(whole)
-            self.dirty[place] = self.dirty.get(place, NOWHERE).join(part)
-            self.cache.widen_range(place, self.cache.tile(place)[part.inside(whole)])
+        for side in self.sides:
+            part = side.own(window)
+            if part.empty:
+                continue
+            side.soil(layer, part)
             if layer == HEIGHT:
-                self._counted.add(place)
+                self._counted.update((side, (layer, *tile)) for tile in part.tiles())
 
 
 def mask_layers(start: StrokeStart, covers: Sequence[str], mixes: Sequence[str]) -> list[str]:

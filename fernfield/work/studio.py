@@ -4,36 +4,50 @@ from __future__ import annotations
 
 import fcntl
 import logging
-import secrets
 import shutil
 import threading
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from functools import partial
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from pydantic import Field
 
 from fernfield.core.checks import run_checks
 from fernfield.core.checks.finding import Finding
 from fernfield.core.errors import Conflict, NotFound
-from fernfield.core.grid import FloatArray, Grid
-from fernfield.formats.elevation import Wanted, read_elevation
+from fernfield.core.grid import Grid
 from fernfield.store.database import answers, open_database
 from fernfield.store.logbook import LogbookStore
-from fernfield.store.worlds import NewWorld, Tile, TileAt, TractRow, WorldStore
-from fernfield.work.areas import reset, window_of
+from fernfield.store.worlds import NewWorld, TractRow, WorldRow, WorldStore
+from fernfield.work.areas import press_file, reset, window_of
+from fernfield.work.beginnings import Ground, WorldSpec, ground_of
+from fernfield.work.bounding import boundary_of, put_boundary
 from fernfield.work.checking import survey
-from fernfield.work.commands import Command, MakeLand, Reset, Weather
-from fernfield.work.entries import Elevation, Name, Row, default_rows
+from fernfield.work.commands import MakeLand, PressFile, PutBoundary, Reset, Weather
+from fernfield.work.copying import copy_world
+from fernfield.work.entries import About, Recipe, Row, TractPlace, default_rows, parse_row
 from fernfield.work.events import Event, Revised
 from fernfield.work.handover import write_package
 from fernfield.work.history import joined
+from fernfield.work.intake import Incoming, Layout, Placing, Reading, Waiting, heights_of
 from fernfield.work.jobs import Job, Jobs
-from fernfield.work.layers import HEIGHT, packed
+from fernfield.work.layers import HEIGHT
 from fernfield.work.making import make_land, region
 from fernfield.work.sheeting import check_open
+from fernfield.work.tracts import (
+    CropTract,
+    RespaceTract,
+    TractSpec,
+    add_tract,
+    crop,
+    cropped_grid,
+    new_id,
+    put_tract,
+    respace,
+    respaced_grid,
+    tiles_of,
+)
 from fernfield.work.weathering import weather
 from fernfield.work.world import OpenWorld, Outcome, Tract
 
@@ -52,19 +66,18 @@ KEPT_REVISIONS = 100
 FOLDED_AT_ONCE = 50
 
 
-class WorldSpec(Command):
-    """A new world on level ground. 256 m at 1 m are 257 posts."""
+def _spec_of(plan: Layout, heights: Any) -> dict[str, Any]:
+    """Extent, spacing and base of land that comes from a file."""
+    return {
+        "width_m": (plan.cols - 1) * plan.spacing_m,
+        "depth_m": (plan.rows - 1) * plan.spacing_m,
+        "spacing_m": plan.spacing_m,
+        "elevation_m": float(np.clip(heights[0, 0], -12_000, 12_000)),
+    }
 
-    name: Name
-    width_m: float = Field(gt=0, le=200_000)
-    depth_m: float = Field(gt=0, le=200_000)
-    spacing_m: float = Field(gt=0, le=1000)
-    elevation_m: Elevation = 10.0
-    sea_level_m: Elevation = 0.0
 
-
-def new_id(prefix: str) -> str:
-    return prefix + secrets.token_hex(5)
+def _windows(grid: Grid, heights: Any) -> Ground:
+    return lambda window: np.asarray(heights[window.inside(grid.window)], np.float32)
 
 
 class Studio:
@@ -85,6 +98,8 @@ class Studio:
         for left in (*(data / "incoming").iterdir(), *(data / "packages").glob("*.part")):
             left.unlink(missing_ok=True)
         self.store = WorldStore(open_database(data / "fernfield.db"))
+        self.store.drop_unfinished()
+        self.waiting = Waiting(data / "incoming")
         self.jobs = Jobs(lambda job, error: log.error("job %s failed", job.kind, exc_info=error))
         self._open: dict[str, OpenWorld] = {}
         self._past: dict[tuple[str, int], OpenWorld] = {}
@@ -105,6 +120,8 @@ class Studio:
         with self._lock:
             found = self._open.get(world_id)
             if found is None:
+                if self.store.world(world_id).binned_at is not None:
+                    raise NotFound(f"world {world_id!r} is in the bin: bring it back to work on it")
                 found = self._open[world_id] = OpenWorld(self.store, world_id)
                 found.listen(partial(self._hear, world_id))
             return found
@@ -133,66 +150,174 @@ class Studio:
         self,
         spec: WorldSpec,
         rows: Iterable[tuple[str, str, Row]] | None = None,
-        heights: FloatArray | None = None,
+        heights: Ground | None = None,
         job: Job | None = None,
     ) -> str:
-        """Make a world on level ground, or on `heights` of the spec's shape; returns its id."""
-        grid = Grid.from_extent(spec.width_m, spec.depth_m, spec.spacing_m)
+        """Make a world on the ground that its spec begins on, or on `heights` of its shape; returns its id.
+
+        The land of a seed is made afterwards: see `start_seed`.
+        """
+        grid = spec.grid
         world_id, tract_id = new_id("w"), new_id("t")
-        tract = TractRow(tract_id, world_id, 0, "Main tract", grid.rows, grid.cols, grid.spacing, spec.elevation_m)
-        first = default_rows(spec.name, spec.sea_level_m) if rows is None else rows
-
-        def tiles() -> Iterator[tuple[TileAt, Tile]]:
-            if heights is None:
-                return
-            places = list(grid.window.tiles())
-            for number, (tile_row, tile_col) in enumerate(places):
-                if job:
-                    job.step(0.5 + 0.45 * number / len(places), "Storing the ground")
-                part = heights[grid.tile_window(tile_row, tile_col).inside(grid.window)]
-                yield TileAt(tract_id, HEIGHT, tile_row, tile_col), packed(np.ascontiguousarray(part))
-
-        bodies = [(collection, key, row.model_dump_json()) for collection, key, row in first]
-        self.store.create(NewWorld(world_id, [tract], bodies, tiles()))
+        tract = TractRow(tract_id, world_id, 0, "Main tract", grid.rows, grid.cols, grid.spacing, spec.base_m)
+        first = default_rows(spec.name, spec.sea_level_m, spec.description) if rows is None else rows
+        ground = heights or ground_of(spec)
+        tiles = tiles_of(tract_id, HEIGHT, grid, ground, job, (0.55, 0.97)) if ground else iter(())
+        place: tuple[str, str, Row] = ("tracts", tract_id, TractPlace(name=tract.name))
+        bodies = [(collection, key, row.model_dump_json()) for collection, key, row in [*first, place]]
+        self.store.create(NewWorld(world_id, [tract], bodies, tiles))
         return world_id
 
+    def start_seed(self, world_id: str, recipe: Recipe) -> Job:
+        """Make the land of a world that begins from a seed."""
+        tract_id = self.world(world_id).first_tract.row.id
+        return self.start_making(tract_id, MakeLand(key="land", name="Land", recipe=recipe))
+
+    def start_copy(self, world_id: str, name: str) -> Job:
+        """Copy a world; the job's result is {world}."""
+        self.world(world_id)
+        return self.jobs.start("copy", lambda job: {"world": copy_world(self.store, world_id, name, job)}, world_id)
+
     def delete(self, world_id: str) -> None:
-        """Delete a world and its packages, for good."""
+        """Put a world into the bin, from which it can be brought back."""
         world = self.world(world_id)
         with world.lock:
-            self.store.delete(world_id)
+            self.store.put_in_bin(world_id, True)
             world.close()
+        self._forget(world_id)
+
+    def _forget(self, world_id: str) -> None:
         with self._lock:
             self._open.pop(world_id, None)
             for key in [key for key in self._past if key[0] == world_id]:
                 del self._past[key]
+
+    def bin(self) -> list[tuple[WorldRow, str]]:
+        """What lies in the bin, and its name; the world changed last first."""
+        found = []
+        for row in self.store.list_worlds(binned=True):
+            rows = {(c, k): body for c, k, body in self.store.entries(row.id)}
+            about = parse_row("about", "world", rows["about", "world"])
+            found.append((row, about.name if isinstance(about, About) else row.id))
+        return found
+
+    def binned(self, world_id: str) -> WorldRow:
+        """Raises NotFound for a world that is not in the bin."""
+        row = self.store.world(world_id)
+        if row.binned_at is None:
+            raise NotFound(f"world {world_id!r} is not in the bin")
+        return row
+
+    def restore(self, world_id: str) -> OpenWorld:
+        """Bring a world back from the bin."""
+        self.binned(world_id)
+        self.store.put_in_bin(world_id, False)
+        return self.world(world_id)
+
+    def destroy(self, world_id: str) -> None:
+        """Delete a world that lies in the bin, and its packages, for good."""
+        self.binned(world_id)
+        self.store.delete(world_id)
         for package in (self.data / "packages").glob(f"{world_id}-*"):
             package.unlink(missing_ok=True)
 
-    def start_import(self, upload: Path, name: str, wanted: Wanted, sea_level_m: float = 0.0) -> Job:
-        """Make a world from an elevation file, which is deleted afterwards; the job's result is {world}."""
+    # Files in
+
+    def start_reading(self, file: Incoming, reading: Reading) -> Job:
+        """Read a file that waits; the job's result is what it holds."""
+
+        def work(job: Job) -> dict[str, Any]:
+            return {"file": file.id, **self.waiting.read(file, reading, job.step).public()}
+
+        return self.jobs.start("read", work)
+
+    def start_import(
+        self, file: Incoming, name: str, reading: Reading, placing: Placing, sea_level_m: float = 0.0
+    ) -> Job:
+        """Make a world from an elevation file, which goes afterwards; the job's result is {world}."""
+
+        def place(heights: Any, plan: Layout, job: Job) -> dict[str, Any]:
+            spec = WorldSpec(**_spec_of(plan, heights), name=name, sea_level_m=sea_level_m)
+            return {"world": self.create(spec, heights=_windows(spec.grid, heights), job=job)}
+
+        return self._start_placing("import", None, file, reading, placing, place)
+
+    def start_tract_import(
+        self, world_id: str, file: Incoming, reading: Reading, placing: Placing, name: str, x: float, y: float
+    ) -> Job:
+        """Make a new tract of a world from an elevation file; the job's result is {world, tract, revision}."""
+        world = self.world(world_id)
+
+        def place(heights: Any, plan: Layout, job: Job) -> dict[str, Any]:
+            spec = TractSpec(**_spec_of(plan, heights), name=name, x=x, y=y)
+            grid = Grid(plan.rows, plan.cols, plan.spacing_m)
+            ground = _windows(grid, heights)
+            tract_id, outcome = put_tract(world, self.store, spec, grid, spec.elevation_m, ground, job)
+            return {"world": world.id, "tract": tract_id, "revision": outcome.revision}
+
+        return self._start_placing("import tract", world_id, file, reading, placing, place)
+
+    def start_press(self, tract_id: str, file: Incoming, reading: Reading, placing: Placing, command: PressFile) -> Job:
+        """Press an elevation file into a plot or rectangle; the job's result is the outcome."""
+        world, tract = self.tract(tract_id)
+        check_open(world.sheets(), command.sheet)
+        window_of(world, tract.grid, command)
+
+        def place(heights: Any, plan: Layout, job: Job) -> dict[str, Any]:
+            job.step(0.6, "Pressing it into the land")
+            outcome = press_file(world, tract, command, heights)
+            return {"revision": outcome.revision, "cut_m3": outcome.cut_m3, "fill_m3": outcome.fill_m3}
+
+        return self._start_placing("press", world.id, file, reading, placing, place)
+
+    def _start_placing(
+        self, kind: str, world_id: str | None, file: Incoming, reading: Reading, placing: Placing,
+        place: Callable[[Any, Layout, Job], dict[str, Any]],
+    ) -> Job:  # fmt: skip
+        """Read a file, unless it was read already, lay it out, and do `place` with the heights.
+
+        A file that was read before and looked at is kept when this fails, to be placed another way.
+        """
+        looked_at = file.samples is not None
 
         def work(job: Job) -> dict[str, Any]:
             try:
-                job.step(0.05, "Reading the file")
-                elevation = read_elevation(
-                    upload, wanted, lambda done: job.step(0.05 + 0.45 * done, "Reading the file")
+                samples = file.samples or self.waiting.read(
+                    file, reading, lambda done, words: job.step(0.3 * done, words)
                 )
-                job.step(0.5, "Storing the ground")
-                rows, cols = elevation.heights.shape
-                spec = WorldSpec(
-                    name=name,
-                    width_m=(cols - 1) * elevation.spacing_m,
-                    depth_m=(rows - 1) * elevation.spacing_m,
-                    spacing_m=elevation.spacing_m,
-                    elevation_m=float(np.clip(elevation.heights.min(), -12_000, 12_000)),
-                    sea_level_m=sea_level_m,
-                )
-                return {"world": self.create(spec, heights=elevation.heights, job=job)}
-            finally:
-                upload.unlink(missing_ok=True)
+                with heights_of(samples, placing, lambda d, words: job.step(0.3 + 0.25 * d, words)) as (out, plan):
+                    result = place(out, plan, job)
+            except BaseException:
+                if not looked_at:
+                    self.waiting.drop(file.id)
+                raise
+            self.waiting.drop(file.id)
+            return result
 
-        return self.jobs.start("import", work)
+        return self.jobs.start(kind, work, world_id)
+
+    # Tracts
+
+    def add_tract(self, world_id: str, spec: TractSpec) -> tuple[str, Outcome]:
+        return add_tract(self.world(world_id), self.store, spec)
+
+    def start_crop(self, tract_id: str, command: CropTract) -> Job:
+        """Give a tract other bounds; the job's result is {revision}."""
+        world, tract = self.tract(tract_id)
+        cropped_grid(tract, command)
+        return self.jobs.start("crop", lambda job: crop(world, self.store, tract, command, job), world.id)
+
+    def start_respace(self, tract_id: str, command: RespaceTract) -> Job:
+        """Give a tract's posts another spacing; the job's result is {revision}."""
+        world, tract = self.tract(tract_id)
+        respaced_grid(tract, command.spacing_m)
+        return self.jobs.start("respace", lambda job: respace(world, self.store, tract, command, job), world.id)
+
+    def start_bound(self, tract_id: str, command: PutBoundary) -> Job:
+        """Put a boundary around a tract and prove it; the job's result says whether it holds."""
+        world, tract = self.tract(tract_id)
+        boundary_of(world, tract, command)
+        return self.jobs.start("boundary", lambda job: put_boundary(world, tract, command, job), world.id)
 
     # The past
 
@@ -233,6 +358,8 @@ class Studio:
                 logbook.fold(world_id, *span, joined)
                 world.forget_steps()
             runs += 1
+        if runs:
+            self.store.drop_stray_tracts(world_id)
         return runs
 
     def mind_logbook(self, world_id: str, revision: int) -> None:

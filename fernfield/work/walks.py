@@ -44,7 +44,7 @@ class Walk:
     @classmethod
     def from_start(cls, world: OpenWorld, tract: Tract, key: str | None = None) -> Walk:
         """A walk from a start, the default one unless `key` says. Raises NotFound when there is none."""
-        starts = [(k, t) for k, t in world.things() if t.sort == "start"]
+        starts = [(k, t) for k, t in world.things(tract.row.id) if t.sort == "start"]
         for k, start in starts:
             if k == key or (key is None and start.default):
                 walk = cls(world, tract, start.x, start.y, start.turn_deg)
@@ -107,7 +107,7 @@ class Walk:
                     Obstacle(kind.name.lower(), float(px), float(py), kind.blocks_m * float(size), float(pz) - 1, top)
                 )
         found.extend(self._openings())
-        for _key, thing in self._world.things():
+        for _key, thing in self._world.things(self._tract.row.id):
             piece = KIT.get(thing.kit or "")
             if piece is None or math.hypot(thing.x - x, thing.y - y) > REACH_M + piece.width + piece.depth:
                 continue

@@ -13,7 +13,6 @@ import time
 from collections.abc import Callable, Sequence
 from contextlib import nullcontext
 from dataclasses import astuple, dataclass
-from typing import TypeVar
 
 import numpy as np
 from sqlalchemy import Connection
@@ -28,32 +27,18 @@ from fernfield.store.worlds import EntryChange, Revision, TileAt, TileChange, Tr
 from fernfield.work.commands import Command, Edit, GroundEdit, Stroke, StrokeStart
 from fernfield.work.draft import Draft, Held, change_of
 from fernfield.work.edits import Moves, plan_edit
-from fernfield.work.entries import (
-    COLLECTIONS,
-    About,
-    Cover,
-    Light,
-    Limits,
-    Mix,
-    Row,
-    Sheet,
-    Symmetry,
-    Thing,
-    Water,
-    parse_row,
-)
+from fernfield.work.entries import COLLECTIONS, Row, parse_row
 from fernfield.work.events import Event, Gone, Listener, Moved, Revised
 from fernfield.work.history import UndoOrder, changed_back, difference, swap_in_place
 from fernfield.work.layers import HEIGHT, HIDDEN_LAYERS, Place, TileCache, packed
 from fernfield.work.manner import manner_of
-from fernfield.work.sheeting import check_open, settle, sheets_of
+from fernfield.work.rows import WorldRows
+from fernfield.work.sheeting import check_open, settle
 from fernfield.work.strokes import InTheWay, StrokeRun
 from fernfield.work.words import stroke_words, volume_words
 
 PATIENCE_S = 30.0
 """How long an edit waits for a stroke that is being drawn in the same place."""
-
-R = TypeVar("R", bound=Row)
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,7 +58,7 @@ class Tract:
     cache: TileCache
 
 
-class OpenWorld:
+class OpenWorld(WorldRows):
     """A world in memory. Methods may be called from any thread."""
 
     def __init__(
@@ -91,9 +76,11 @@ class OpenWorld:
         self._holds: dict[tuple[str, Place], StrokeRun] = {}
         self._last_ground: dict[tuple[str, Place], np.ndarray] = {}
         self.closed = at is not None
+        if snapshot is None and at is None:
+            store.drop_stray_tracts(world_id)
         with nullcontext(snapshot) if snapshot is not None else store.reading() as c:
             self.revision = store.world(world_id, c).revision
-            self.tracts = {
+            self._every_tract = {
                 row.id: self._open_tract(row, store.tile_ranges(row.id, c), snapshot, at)
                 for row in store.tracts(world_id, c)
             }
@@ -101,7 +88,6 @@ class OpenWorld:
             for collection, key, body in store.entries(world_id, c):
                 row = parse_row(collection, key, body)
                 self.rows[collection][key] = row
-        self.caches = {tract_id: tract.cache for tract_id, tract in self.tracts.items()}
         self._order = UndoOrder(store.steps(world_id))
         if at is not None:
             self._go_back(at)
@@ -117,8 +103,9 @@ class OpenWorld:
                 self.rows[entry.collection][entry.key] = row
         for at in logbook.tiles_changed_after(self.id, number):
             place = at.layer, at.tile_row, at.tile_col
-            tile = self.caches[at.tract_id].tile(place)
-            self.caches[at.tract_id].set_range(place, float(tile.min()), float(tile.max()))
+            cache = self._every_tract[at.tract_id].cache
+            tile = cache.tile(place)
+            cache.set_range(place, float(tile.min()), float(tile.max()))
         self.revision = number
 
     def _open_tract(
@@ -143,59 +130,34 @@ class OpenWorld:
 
     # Reading
 
+    @property
+    def tracts(self) -> dict[str, Tract]:
+        """The tracts of the world by their id, in their order."""
+        return {key: self._every_tract[key] for key, _ in self.places()}
+
+    @property
+    def caches(self) -> dict[str, TileCache]:
+        return {key: tract.cache for key, tract in self.tracts.items()}
+
     def tract(self, tract_id: str) -> Tract:
-        try:
-            return self.tracts[tract_id]
-        except KeyError:
-            raise NotFound(f"there is no tract {tract_id!r} in this world") from None
+        if tract_id not in self.rows["tracts"]:
+            raise NotFound(f"there is no tract {tract_id!r} in this world")
+        return self._every_tract[tract_id]
+
+    def _any(self, tract_id: str) -> Tract:
+        """A tract that the logbook names: it may be gone by now."""
+        return self._every_tract[tract_id]
+
+    def adopt(self, row: TractRow) -> Tract:
+        """A tract that was written to the store is known from now on; it becomes part of the world by a row."""
+        with self.lock:
+            opened = self._open_tract(row, self._store.tile_ranges(row.id), None, None)
+            self._every_tract[row.id] = opened
+            return opened
 
     @property
     def first_tract(self) -> Tract:
         return next(iter(self.tracts.values()))
-
-    def row(self, model: type[R], collection: str, key: str) -> R:
-        found = self.rows[collection].get(key)
-        if not isinstance(found, model):
-            known = ", ".join(self.rows[collection]) or "none"
-            raise NotFound(f"there is no {key!r} among the {collection} of this world; there is {known}")
-        return found
-
-    @property
-    def name(self) -> str:
-        return self.row(About, "about", "world").name
-
-    @property
-    def sea_level_m(self) -> float:
-        return self.row(Water, "water", "sea").sea_level_m
-
-    @property
-    def light(self) -> Light:
-        return self.row(Light, "light", "sun")
-
-    def covers(self) -> list[tuple[str, Cover]]:
-        """Key and cover, the base first."""
-        found = [(k, r) for k, r in self.rows["covers"].items() if isinstance(r, Cover)]
-        return sorted(found, key=lambda pair: pair[1].position)
-
-    def mixes(self) -> list[tuple[str, Mix]]:
-        return [(k, r) for k, r in sorted(self.rows["mixes"].items()) if isinstance(r, Mix)]
-
-    def things(self) -> list[tuple[str, Thing]]:
-        return [(k, r) for k, r in sorted(self.rows["things"].items()) if isinstance(r, Thing)]
-
-    def sheets(self) -> list[tuple[str, Sheet]]:
-        """Key and sheet, in their order."""
-        return sheets_of(self.rows["sheets"])
-
-    @property
-    def symmetry(self) -> Symmetry:
-        found = self.rows["symmetry"].get("world")
-        return found if isinstance(found, Symmetry) else Symmetry()
-
-    @property
-    def limits(self) -> Limits:
-        found = self.rows["limits"].get("world")
-        return found if isinstance(found, Limits) else Limits()
 
     def picture(self, key: str) -> FloatArray:
         """A grey image of 0 to 1: one of our own, or the user's. Raises NotFound."""
@@ -222,9 +184,11 @@ class OpenWorld:
             window = tract.grid.clip(window)
             values = tract.cache.read(HEIGHT, window)
             older: dict[Place, np.ndarray] = {p: v for (t, p), v in self._last_ground.items() if t == tract_id}
-            live = [run for run in self._holds.values() if run.tract_id == tract_id and run.start.tool]
+            live = [run for (t, _), run in self._holds.items() if t == tract_id]
             for run in live:
-                older.update({p: v for p, v in run.before.items() if p[0] == HEIGHT})
+                for side in run.sides:
+                    if side.tract_id == tract_id:
+                        older.update({p: v for p, v in side.before.items() if p[0] == HEIGHT})
             for (_layer, tile_row, tile_col), was in older.items():
                 whole = tract.grid.tile_window(tile_row, tile_col)
                 part = whole.meet(window)
@@ -269,7 +233,7 @@ class OpenWorld:
         with self.lock:
             self._check_open()
             tract = self.tract(tract_id)
-            return StrokeRun(tract_id, tract.cache, manner_of(self, tract.grid, start), self._holds)
+            return StrokeRun(tract_id, tract.cache, manner_of(self, tract_id, tract.grid, start), self._holds)
 
     def extend_stroke(self, run: StrokeRun, samples: Sequence[Sample]) -> Window:
         """Draw more of a stroke. While an earlier stroke is in the way, the samples are only kept."""
@@ -312,8 +276,10 @@ class OpenWorld:
             return window
 
     def _moved(self, run: StrokeRun, window: Window) -> None:
-        if not window.empty:
-            self._tell(Moved(run.tract_id, run.layer_moved, window))
+        for side in run.sides:
+            part = side.own(window)
+            if not part.empty:
+                self._tell(Moved(side.tract_id, run.layer_moved, part))
 
     def abandon_stroke(self, run: StrokeRun) -> None:
         """Take a stroke back as if it had never begun."""
@@ -356,24 +322,27 @@ class OpenWorld:
             drawn = run.waits_for is None
 
     def _commit_stroke(self, run: StrokeRun) -> Outcome:
-        tract = self.tract(run.tract_id)
         draft = Draft(self.caches, {})
         try:
             check_open(self.sheets(), run.start.sheet)
-            for place in run.dirty if run.start.on_ground else ():
-                settle(draft, run.tract_id, tract.cache, place[1:], run.before[place], self.sheets(), run.start.sheet)
             changes, window, cut, fill = [], NOWHERE, 0.0, 0.0
-            for place, part in run.dirty.items():
-                whole = tract.grid.tile_window(place[1], place[2])
-                here = part.shifted(-whole.row0, -whole.col0)
-                was, tile = run.before[place], tract.cache.tile(place)
-                if difference(was, tile, here) is None:
-                    continue
-                change, moved, tile_cut, tile_fill = change_of(
-                    run.tract_id, place, was, tile, here, tract.grid.spacing, whole
-                )
-                changes.append(change)
-                window, cut, fill = window.join(moved), cut + tile_cut, fill + tile_fill
+            for side in run.sides:
+                cache = side.cache
+                for place in side.dirty if run.start.on_ground else ():
+                    was = side.before[place]
+                    settle(draft, side.tract_id, cache, place[1:], was, self.sheets(), run.start.sheet)
+                for place, part in side.dirty.items():
+                    whole = cache.grid.tile_window(place[1], place[2])
+                    here = part.shifted(-whole.row0, -whole.col0)
+                    was, tile = side.before[place], cache.tile(place)
+                    if difference(was, tile, here) is None:
+                        continue
+                    change, moved, tile_cut, tile_fill = change_of(
+                        side.tract_id, place, was, tile, here, cache.grid.spacing, whole
+                    )
+                    changes.append(change)
+                    window = window.join(moved) if side is run.own else window
+                    cut, fill = cut + tile_cut, fill + tile_fill
             if not changes:
                 run.roll_back()
                 return Outcome(self.revision, NOWHERE)
@@ -385,7 +354,7 @@ class OpenWorld:
             draft.put_back()
             raise
         draft.let_go()
-        ground = {(run.tract_id, p): v for p, v in run.before.items() if p[0] == HEIGHT and p in run.dirty}
+        ground = {(s.tract_id, p): v for s in run.sides for p, v in s.before.items() if p[0] == HEIGHT and p in s.dirty}
         if ground:
             self._last_ground = ground
         run.let_go()
@@ -408,12 +377,29 @@ class OpenWorld:
         """Change rows: names, water, light, covers, mixes, pieces, starts, plots, levels, symmetry, limits."""
         with self.lock:
             self._check_open()
-            words, moves = plan_edit(command, self, self.first_tract.grid)
+            words, moves = plan_edit(command, self)
             changes = self._row_changes(moves)
             if not changes:
                 return Outcome(self.revision, NOWHERE)
             number = self._write("edit", None, words, command, (), changes)
             return Outcome(number, NOWHERE)
+
+    def change_rows(
+        self, command: Command, words: str, moves: Moves, *, busy: str | None = None, since: int | None = None
+    ) -> Outcome:
+        """Write rows that a command came to. Raises Conflict when a stroke is being drawn in the tract `busy`, or
+        when the world is no longer at the revision `since`.
+        """
+        with self.lock:
+            self._check_open()
+            if busy is not None and any(tract_id == busy for tract_id, _ in self._holds):
+                raise Conflict("a stroke is being drawn in this tract; nothing was changed")
+            if since is not None and self.revision != since:
+                raise Conflict("the world was changed while this was worked out; nothing was done: try it again")
+            changes = self._row_changes(moves)
+            if not changes:
+                return Outcome(self.revision, NOWHERE)
+            return Outcome(self._write("edit", None, words, command, (), changes), NOWHERE)
 
     def change_ground(self, command: GroundEdit, work: Callable[[Draft], tuple[str, Moves]]) -> Outcome:
         """Do `work` on tiles and write it as one revision. Waits for strokes that are in its way.
@@ -519,7 +505,7 @@ class OpenWorld:
         windows: dict[tuple[str, str], Window] = {}
         try:
             for at, row0, col0, diff in tiles:
-                tract = self.tract(at.tract_id)
+                tract = self._any(at.tract_id)
                 place = (at.layer, at.tile_row, at.tile_col)
                 tile = tract.cache.tile(place)
                 tract.cache.pin(place)
@@ -534,13 +520,11 @@ class OpenWorld:
             number = self._write(sort, target, words, None, changes, entries)
         except BaseException:
             for at, row0, col0, diff in swapped:
-                swap_in_place(
-                    self.tract(at.tract_id).cache.tile((at.layer, at.tile_row, at.tile_col)), row0, col0, diff
-                )
+                swap_in_place(self._any(at.tract_id).cache.tile((at.layer, at.tile_row, at.tile_col)), row0, col0, diff)
             raise
         finally:
             for at, *_ in swapped:
-                self.tract(at.tract_id).cache.unpin((at.layer, at.tile_row, at.tile_col))
+                self._any(at.tract_id).cache.unpin((at.layer, at.tile_row, at.tile_col))
         self._last_ground = {}
         joined = NOWHERE
         for (tract_id, layer), window in windows.items():
@@ -583,7 +567,7 @@ class OpenWorld:
         for change in tile_changes:
             at = change.at
             place = (at.layer, at.tile_row, at.tile_col)
-            self.tract(at.tract_id).cache.set_range(place, change.tile.lowest, change.tile.highest)
+            self._any(at.tract_id).cache.set_range(place, change.tile.lowest, change.tile.highest)
         for (collection, key), row in rows.items():
             if row is None:
                 self.rows[collection].pop(key, None)

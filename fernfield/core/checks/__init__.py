@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from fernfield.core.checks.finding import Finding, Survey
 from fernfield.core.checks.ground import bare_openings, lopsided
+from fernfield.core.checks.joins import open_joins
 from fernfield.core.checks.starts import default_start, drowned_starts, steep_starts
 
-CHECKS = (default_start, drowned_starts, steep_starts, bare_openings, lopsided)
+CHECKS = (default_start, drowned_starts, steep_starts, bare_openings, lopsided, open_joins)
 
 
 def run_checks(survey: Survey) -> list[Finding]:

@@ -51,9 +51,19 @@ class Lopsided:
 
 
 @dataclass(frozen=True, slots=True)
+class Gap:
+    """Two joined tracts by name, and by how much their edges differ at most. [m]"""
+
+    first: str
+    second: str
+    largest: float
+
+
+@dataclass(frozen=True, slots=True)
 class Survey:
     """What the checks look at."""
 
     things: Sequence[Standing] = ()
     holes: Sequence[Hole] = ()
     lopsided: Lopsided | None = None
+    gaps: Sequence[Gap] = ()

@@ -6,12 +6,12 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from fernfield.core.grid import FloatArray
 from fernfield.core.kernels import kernel
+from fernfield.core.pushpull import pulled, tight
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,37 +86,8 @@ def _seen(out: FloatArray, source: FloatArray, matrix: NDArray[np.float64]) -> N
 def mend(heights: FloatArray, gap: FloatArray) -> FloatArray:
     """`heights` with the posts where `gap` is above 0 filled in from around, smoothly.
 
-    The known ground is averaged down to coarser and coarser grids, and each finer one is
-    filled from the coarser where it knows nothing (push and pull [1]_), then drawn tight
-    like a skin by some rounds of averaging.
-
-    References
-    ----------
-    .. [1] S. J. Gortler et al. (1996), The lumigraph, SIGGRAPH 1996, 43-54, doi:10.1145/237170.237200
+    Filled from coarser and coarser means, then drawn tight like a skin by some rounds of averaging.
     """
     if not (gap <= 0).any():
         return heights.copy()
-    filled = _pulled(heights.astype(np.float32), (gap <= 0).astype(np.float32))
-    holes = gap > 0
-    kernel_3 = np.array([[1, 2, 1], [2, 0, 2], [1, 2, 1]], np.float32) / 12
-    for _ in range(60):
-        soft = cv2.filter2D(filled, -1, kernel_3, borderType=cv2.BORDER_REPLICATE)
-        filled[holes] = soft[holes]
-    return np.asarray(filled, np.float32)
-
-
-def _pulled(values: FloatArray, known: FloatArray) -> FloatArray:
-    rows, cols = values.shape
-    if known.min() > 0 or min(rows, cols) < 2:
-        total = float(known.sum())
-        mean = float((values * known).sum()) / total if total else 0.0
-        return np.where(known > 0, values, np.float32(mean)).astype(np.float32)
-    even = (rows + 1) // 2 * 2, (cols + 1) // 2 * 2
-    pad = ((0, even[0] - rows), (0, even[1] - cols))
-    v, k = np.pad(values * known, pad), np.pad(known, pad)
-    sums = v.reshape(even[0] // 2, 2, even[1] // 2, 2).sum(axis=(1, 3))
-    counts = k.reshape(even[0] // 2, 2, even[1] // 2, 2).sum(axis=(1, 3))
-    coarse = np.where(counts > 0, sums / np.maximum(counts, 1e-9), 0).astype(np.float32)
-    small = _pulled(coarse, (counts > 0).astype(np.float32))
-    wide = cv2.resize(small, (even[1], even[0]), interpolation=cv2.INTER_LINEAR)[:rows, :cols]
-    return np.where(known > 0, values, wide).astype(np.float32)
+    return tight(pulled(heights.astype(np.float32), (gap <= 0).astype(np.float32)), gap > 0)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from fernfield.core.grid import FloatArray
-from fernfield.core.landforms.landform import Ground, Landform, relief, smooth_step
+from fernfield.core.landforms.landform import Ground, Landform, Suits, relief, smooth_step
 from fernfield.core.settings import Setting, Values
 
 
@@ -21,4 +21,5 @@ def make(g: Ground, v: Values) -> FloatArray:
 FORM = Landform(
     "basin", "Basin with a lake", "A hollow with a lake in it, ringed by hills.",
     (relief(75), Setting("depth_m", "Lake deep", "m", 0, 200, 9)), make,
+    suits=Suits(("grass", "sedge", "moor"), 0.35),
 )  # fmt: skip

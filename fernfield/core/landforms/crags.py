@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from fernfield.core.grid import FloatArray
-from fernfield.core.landforms.landform import Ground, Landform, relief, smooth_step
+from fernfield.core.landforms.landform import Ground, Landform, Suits, relief, smooth_step
 from fernfield.core.settings import Setting, Values
 
 
@@ -24,4 +24,5 @@ FORM = Landform(
     "crags", "Crags", "Hills broken into ledges and short cliffs.",
     (relief(110), Setting("feature_m", "Hills", "m", 60, 4000, 320), Setting("ledge_m", "Ledges", "m", 1, 100, 11)),
     make,
+    suits=Suits(("ling", "moor", "grass"), 0.15),
 )  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from fernfield.core.grid import FloatArray
-from fernfield.core.landforms.landform import Ground, Landform, relief, smooth_step
+from fernfield.core.landforms.landform import Ground, Landform, Suits, relief, smooth_step
 from fernfield.core.settings import Setting, Values
 
 
@@ -18,4 +18,5 @@ def make(g: Ground, v: Values) -> FloatArray:
 FORM = Landform(
     "downs", "Downs", "Smooth, rounded hills with dry valleys between them.",
     (relief(70), Setting("feature_m", "Hills", "m", 60, 4000, 620)), make,
+    suits=Suits(("grass", "moor"), 0.3),
 )  # fmt: skip

@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from fernfield.core.grid import FloatArray
-from fernfield.core.landforms.landform import Ground, Landform, relief, smooth_step
+from fernfield.core.landforms.landform import Ground, Landform, Suits, relief, smooth_step
 from fernfield.core.settings import Setting, Values
 
 CREST = 0.72
@@ -30,4 +30,5 @@ FORM = Landform(
     (relief(9, 0.5, 300), Setting("spacing_m", "From crest to crest", "m", 10, 2000, 75),
      Setting("wind_deg", "Wind blows towards", "°", 0, 360, 60)),
     make,
+    suits=Suits(("sand", "shingle", "silt", "earth"), 0.05),
 )  # fmt: skip

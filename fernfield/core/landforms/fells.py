@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from fernfield.core.grid import FloatArray
-from fernfield.core.landforms.landform import Ground, Landform, relief
+from fernfield.core.landforms.landform import Ground, Landform, Suits, relief
 from fernfield.core.noise import RIDGED
 from fernfield.core.settings import Setting, Values
 
@@ -23,4 +23,5 @@ FORM = Landform(
     (relief(420), Setting("feature_m", "Between ridges", "m", 100, 10_000, 1200),
      Setting("roughness", "Roughness", "", 0.3, 0.8, 0.71)),
     make,
+    suits=Suits(("ling", "moor", "grass"), 0.12),
 )  # fmt: skip

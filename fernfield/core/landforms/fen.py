@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from fernfield.core.grid import FloatArray
-from fernfield.core.landforms.landform import Ground, Landform, relief, smooth_step
+from fernfield.core.landforms.landform import Ground, Landform, Suits, relief, smooth_step
 from fernfield.core.settings import Setting, Values
 
 
@@ -24,4 +24,5 @@ FORM = Landform(
     (relief(1.6, 0.2, 20), Setting("creek_m", "Between creeks", "m", 40, 2000, 220),
      Setting("depth_m", "Creeks deep", "m", 0, 20, 2.4)),
     make,
+    suits=Suits(("peat", "sedge", "silt", "earth"), 0.3),
 )  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from fernfield.core.grid import FloatArray
-from fernfield.core.landforms.landform import Ground, Landform, relief, smooth_step
+from fernfield.core.landforms.landform import Ground, Landform, Suits, relief, smooth_step
 from fernfield.core.settings import Setting, Values
 
 
@@ -26,4 +26,5 @@ FORM = Landform(
     (relief(95), Setting("feature_m", "Between gorges", "m", 100, 8000, 900),
      Setting("floor_m", "Floor wide", "m", 2, 500, 22), Setting("sides_m", "Sides wide", "m", 5, 1000, 70)),
     make,
+    suits=Suits(("grass", "ling", "moor"), 0.4),
 )  # fmt: skip

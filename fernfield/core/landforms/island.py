@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from fernfield.core.grid import FloatArray
-from fernfield.core.landforms.landform import Ground, Landform, relief, smooth_step
+from fernfield.core.landforms.landform import Ground, Landform, Suits, relief, smooth_step
 from fernfield.core.noise import RIDGED
 from fernfield.core.settings import Setting, Values
 
@@ -25,4 +25,5 @@ def make(g: Ground, v: Values) -> FloatArray:
 FORM = Landform(
     "island", "Island", "Land that falls into the sea on every side.",
     (relief(80), Setting("depth_m", "Sea deep", "m", 1, 500, 22)), make,
+    suits=Suits(("grass", "moor"), 0.35),
 )  # fmt: skip

@@ -43,11 +43,25 @@ class Ground:
 
 
 @dataclass(frozen=True, slots=True)
+class Suits:
+    """What suits a landform: words of covers, the first that a world has; and how full its growth is, 0 to 1.
+
+    Growth stands where it is drier than `above_sea_m` over the sea [m] and flatter than `below_deg` [°].
+    """
+
+    covers: tuple[str, ...]
+    growth: float
+    above_sea_m: float = 0.6
+    below_deg: float = 32.0
+
+
+@dataclass(frozen=True, slots=True)
 class Landform:
     """name : as the API has it; label, words : as the page shows them; settings : its own, in real units
 
     make : heights over the level that the region is made on. [m]
     relief : the setting that says how high it is
+    suits : covers and growth that are proposed for it
     """
 
     name: str
@@ -56,6 +70,7 @@ class Landform:
     settings: tuple[Setting, ...]
     make: Callable[[Ground, Values], FloatArray]
     relief: str = "relief_m"
+    suits: Suits = Suits((), 0.0)
 
     @property
     def first(self) -> dict[str, float]:

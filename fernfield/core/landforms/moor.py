@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from fernfield.core.grid import FloatArray
-from fernfield.core.landforms.landform import Ground, Landform, relief
+from fernfield.core.landforms.landform import Ground, Landform, Suits, relief
 from fernfield.core.noise import BILLOWED
 from fernfield.core.settings import Setting, Values
 
@@ -21,4 +21,5 @@ FORM = Landform(
     "moor", "Moor", "Broad swells with hummocks and peat hags.",
     (relief(34), Setting("feature_m", "Swells", "m", 60, 4000, 480), Setting("hummock_m", "Hummocks", "m", 0, 10, 1.4)),
     make,
+    suits=Suits(("ling", "moor", "peat", "earth"), 0.08),
 )  # fmt: skip

@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from fernfield.core.grid import FloatArray
-from fernfield.core.landforms.landform import Ground, Landform, relief, smooth_step
+from fernfield.core.landforms.landform import Ground, Landform, Suits, relief, smooth_step
 from fernfield.core.settings import Setting, Values
 
 
@@ -27,4 +27,5 @@ FORM = Landform(
     (relief(60), Setting("scarp_m", "Scarp wide", "m", 2, 500, 28),
      Setting("faces_deg", "Faces", "°", 0, 360, 200)),
     make,
+    suits=Suits(("moor", "grass"), 0.2),
 )  # fmt: skip

@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from fernfield.core.grid import FloatArray
-from fernfield.core.landforms.landform import Ground, Landform, relief, smooth_step
+from fernfield.core.landforms.landform import Ground, Landform, Suits, relief, smooth_step
 from fernfield.core.settings import Setting, Values
 
 
@@ -28,4 +28,5 @@ FORM = Landform(
     (relief(14), Setting("depth_m", "Sea deep", "m", 1, 500, 16), Setting("beach_m", "Beach wide", "m", 5, 500, 40),
      Setting("sea_deg", "Sea lies towards", "°", 0, 360, 180)),
     make,
+    suits=Suits(("shingle", "sand", "silt", "earth"), 0.1),
 )  # fmt: skip

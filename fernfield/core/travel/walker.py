@@ -20,6 +20,8 @@ TICK_S = 1 / 60
 BODY_M = 0.3
 EYE_M = 1.65
 PROBE_M = 0.5
+LEVEL_DEG = 1.0
+"""Less than this is not going up."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +95,14 @@ def slope_ahead(surface: Surface, x: float, y: float, east: float, north: float)
     """Slope of the ground from (x, y) to `PROBE_M` along a unit direction; uphill is positive. [°]"""
     rise = surface.height(x + east * PROBE_M, y + north * PROBE_M) - surface.height(x, y)
     return math.degrees(math.atan2(rise, PROBE_M))
+
+
+def steepness(surface: Surface, x: float, y: float) -> float:
+    """Slope of the ground underfoot along its fall line, whichever way one looks. [°]"""
+    half = PROBE_M / 2
+    east = surface.height(x + half, y) - surface.height(x - half, y)
+    north = surface.height(x, y + half) - surface.height(x, y - half)
+    return math.degrees(math.atan(math.hypot(east, north) / PROBE_M))
 
 
 def _nearest(obstacle: Obstacle, x: float, y: float) -> tuple[float, float, float]:
@@ -182,6 +192,11 @@ def _move(
     rise = PROBE_M * math.tan(math.radians(slope))
     if slope > gait.steepest_deg and rise > gait.step:
         return *here, f"a slope of {slope:.0f}° (the limit is {gait.steepest_deg:.0f}°)"
+    # Nobody goes up a face aslant that is too steep to be gone up straight.
+    if slope > LEVEL_DEG and slope <= gait.steepest_deg:
+        face = steepness(surface, *here)
+        if face > gait.steepest_deg and PROBE_M * math.tan(math.radians(face)) > gait.step:
+            return *here, f"a slope of {face:.0f}° (the limit is {gait.steepest_deg:.0f}°)"
     if not surface.holds(x, y):
         return *here, "the edge of the tract"
     ahead = surface.water(x, y)

@@ -9,9 +9,10 @@ from typing import Any
 from fastapi import APIRouter, Response
 
 from fernfield.core.landforms import LANDFORMS
-from fernfield.web.api.parts import TheStudio, TheTract, TheWorld
+from fernfield.web.api.parts import TheStudio, TheTract, TheWorld, outcome_json
 from fernfield.web.pictures import land_png
-from fernfield.work.commands import MakeLand
+from fernfield.work.commands import Dress, MakeLand
+from fernfield.work.dressing import dress, proposals
 from fernfield.work.entries import Key, Name, Recipe
 from fernfield.work.making import preview, warnings
 
@@ -45,7 +46,17 @@ def landforms() -> list[dict[str, Any]]:
 @router.get("/worlds/{world}/recipes")
 def recipes(world: TheWorld) -> list[dict[str, Any]]:
     with world.lock:
-        return [{"sheet": key, **row.model_dump()} for key, row in sorted(world.rows["recipes"].items())]
+        return [
+            {"sheet": key, **row.model_dump(), "suits": [asdict(one) for one in proposals(world, row)]}
+            for key, row in sorted(world.rows["recipes"].items())
+            if isinstance(row, Recipe)
+        ]
+
+
+@router.post("/tracts/{tract}/dress")
+def take(body: Dress, tract: TheTract) -> dict[str, Any]:
+    """Take the covers and the growth that are proposed for the land of a recipe."""
+    return outcome_json(dress(*tract, body))
 
 
 @router.post("/tracts/{tract}/generate", status_code=202)

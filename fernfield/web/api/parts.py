@@ -10,6 +10,7 @@ from typing import Annotated, Any
 from fastapi import Depends, Path, Request, UploadFile
 
 from fernfield.work.entries import BOOKS
+from fernfield.work.intake import Incoming
 from fernfield.work.studio import Studio
 from fernfield.work.world import OpenWorld, Outcome, Tract
 
@@ -43,6 +44,8 @@ def world_json(world: OpenWorld, studio: Studio) -> dict[str, Any]:
         "name": world.name,
         "revision": world.revision,
         "changed_at": studio.changed_at(world.id),
+        "description": world.about.description,
+        "icon": f"/api/worlds/{world.id}/icon.png" if "world" in world.rows["icon"] else None,
         "sea_level_m": world.sea_level_m,
         "sun_bearing_deg": world.light.sun_bearing_deg,
         "sun_height_deg": world.light.sun_height_deg,
@@ -51,7 +54,7 @@ def world_json(world: OpenWorld, studio: Studio) -> dict[str, Any]:
         "tracts": [
             {
                 "id": tract.row.id,
-                "name": tract.row.name,
+                **world.place_of(tract.row.id).model_dump(exclude={"position"}),
                 "rows": tract.grid.rows,
                 "cols": tract.grid.cols,
                 "spacing_m": tract.grid.spacing,
@@ -63,6 +66,7 @@ def world_json(world: OpenWorld, studio: Studio) -> dict[str, Any]:
         "sheets": [{"key": key, **sheet.model_dump()} for key, sheet in world.sheets()],
         "symmetry": world.symmetry.model_dump(),
         "limits": world.limits.model_dump(),
+        "joins": [{"key": key, **join.model_dump()} for key, join in world.joins()],
         **{book: [{"key": key, **row.model_dump()} for key, row in sorted(world.rows[book].items())] for book in BOOKS},
     }
 
@@ -76,6 +80,11 @@ def kept_upload(studio: Studio, file: UploadFile) -> FilePath:
         out.flush()
         os.fsync(out.fileno())
     return path
+
+
+def waiting_file(studio: Studio, file: UploadFile) -> Incoming:
+    """An upload that waits to be read and placed."""
+    return studio.waiting.add(kept_upload(studio, file), file.filename or "file")
 
 
 def outcome_json(outcome: Outcome) -> dict[str, Any]:

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
+import numpy as np
 from fastapi import APIRouter, File, Form, Response, UploadFile
 from fastapi.responses import StreamingResponse
 
-from fernfield.formats.elevation import Wanted, read_elevation
+from fernfield.formats.source import Said
 from fernfield.web.api.parts import TheStudio, TheTract, TheWorld, kept_upload, outcome_json
 from fernfield.work.commands import ClearSheet, Command, MergeSheet, PasteSheet, PutSheet, RemoveSheet
 from fernfield.work.entries import Key, Sheet
+from fernfield.work.intake import Placing, heights_of, read_samples
 from fernfield.work.sheet_edits import empty_sheet, merge, paste_sheet, put_sheet, sheet_asc
 
 router = APIRouter(prefix="/api", tags=["sheets"])
@@ -72,10 +74,13 @@ def bring_in(
     world, at = tract
     command = PasteSheet(key=key, sheet=Sheet(name=name, position=len(world.sheets())))
     path = kept_upload(studio, file)
+    samples = path.with_suffix(".f32")
+    placing = Placing(spacing_m=spacing_m, lowest_m=lowest_m, highest_m=highest_m)
     try:
-        found = read_elevation(path, Wanted(spacing_m, lowest_m, highest_m))
+        with heights_of(read_samples(path, Said(spacing_m=spacing_m), samples), placing) as (rise, plan):
+            outcome = paste_sheet(world, at, command, np.asarray(rise), plan.spacing_m)
     finally:
         path.unlink(missing_ok=True)
-    outcome = paste_sheet(world, at, command, found.heights, found.spacing_m)
+        samples.unlink(missing_ok=True)
     response.headers["location"] = f"/api/worlds/{world.id}/sheets/{key}"
     return outcome_json(outcome)

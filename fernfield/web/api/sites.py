@@ -29,7 +29,7 @@ def kit() -> dict[str, Any]:
 @router.get("/worlds/{world}/things")
 def things(world: TheWorld) -> list[dict[str, Any]]:
     with world.lock:
-        return site_rows(world, world.first_tract)
+        return [row for tract in world.tracts.values() for row in site_rows(world, tract)]
 
 
 @router.post("/worlds/{world}/things", status_code=201)

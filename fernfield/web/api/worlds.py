@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import base64
 from typing import Annotated, Any
 
-from fastapi import APIRouter, File, Form, Query, Response, UploadFile
+from anyio import to_thread
+from fastapi import APIRouter, File, Query, Request, Response, UploadFile
 from fastapi.responses import FileResponse
+from pydantic import Field
 
-from fernfield.formats.elevation import Wanted
-from fernfield.web.api.parts import TheStudio, TheWorld, kept_upload, outcome_json, world_json
-from fernfield.work.commands import Command, PutCover, PutMix, Rename, SetLight, SetWater, Single, Together
-from fernfield.work.entries import Bearing, Cover, Elevation, Key, Light, Mix, Name, Water
-from fernfield.work.jobs import Job
-from fernfield.work.studio import Studio, WorldSpec
+from fernfield.web.api.files import ImportForm, form_of
+from fernfield.web.api.parts import TheStudio, TheWorld, outcome_json, waiting_file, world_json
+from fernfield.web.icons import MOST_ICON_BYTES, icon_of, plan_icon
+from fernfield.web.pictures import sketch_png
+from fernfield.work.beginnings import Seed, WorldSpec, costs
+from fernfield.work.commands import Command, PutCover, PutMix, Rename, SetIcon, SetLight, SetWater, Single, Together
+from fernfield.work.entries import Bearing, Cover, Elevation, Icon, Key, Light, Mix, Name, TractId, Water
 
 router = APIRouter(prefix="/api/worlds", tags=["worlds"])
 
@@ -21,19 +25,10 @@ class WorldPatch(Command):
     """What can be changed of a world, in one revision; what is left out stays."""
 
     name: Name | None = None
+    description: Annotated[str, Field(max_length=2000)] | None = None
     sea_level_m: Elevation | None = None
     sun_bearing_deg: Bearing | None = None
     sun_height_deg: float | None = None
-
-
-class ImportForm(Command):
-    """What goes with an elevation file, where the file itself does not say it."""
-
-    name: Name
-    spacing_m: Annotated[float, Query(gt=0, le=1000)] | None = None
-    lowest_m: Elevation | None = None
-    highest_m: Elevation | None = None
-    sea_level_m: Elevation = 0.0
 
 
 @router.get("")
@@ -43,30 +38,31 @@ def list_worlds(studio: TheStudio) -> list[dict[str, Any]]:
 
 @router.post("", status_code=201)
 def create_world(spec: WorldSpec, studio: TheStudio, response: Response) -> dict[str, Any]:
+    """A new world. When it begins from a seed, `job` is the work that makes its land."""
     world = studio.world(studio.create(spec))
     response.headers["location"] = f"/api/worlds/{world.id}"
-    return world_json(world, studio)
+    job = studio.start_seed(world.id, spec.begin.recipe).id if isinstance(spec.begin, Seed) else None
+    return {**world_json(world, studio), "job": job}
 
 
-def receive_import(studio: Studio, file: UploadFile, form: ImportForm) -> Job:
-    """Keep an upload and start the job that makes a world of it."""
-    path = kept_upload(studio, file)
-    wanted = Wanted(form.spacing_m, form.lowest_m, form.highest_m)
-    return studio.start_import(path, form.name, wanted, form.sea_level_m)
+@router.post("/costs")
+def costs_of(spec: WorldSpec) -> dict[str, Any]:
+    """What a world would cost and could hold, before it is made."""
+    return costs(spec.grid)
 
 
-@router.post("/import", status_code=202)
-def import_world(
-    studio: TheStudio,
-    file: Annotated[UploadFile, File()],
-    name: Annotated[str, Form()],
-    spacing_m: Annotated[float | None, Form()] = None,
-    lowest_m: Annotated[float | None, Form()] = None,
-    highest_m: Annotated[float | None, Form()] = None,
-    sea_level_m: Annotated[float, Form()] = 0.0,
-) -> dict[str, str]:
-    form = ImportForm(name=name, spacing_m=spacing_m, lowest_m=lowest_m, highest_m=highest_m, sea_level_m=sea_level_m)
-    return {"job": receive_import(studio, file, form).id}
+@router.get("/sketch.png", response_class=Response)
+def sketch_of(spec: Annotated[str, Query(max_length=20_000)]) -> Response:
+    """The ground that a world would begin on; `spec` is the body of its making, as JSON."""
+    return Response(sketch_png(WorldSpec.model_validate_json(spec)), media_type="image/png")
+
+
+@router.post("/import", status_code=202, openapi_extra=form_of(ImportForm))
+async def import_world(request: Request, studio: TheStudio, file: Annotated[UploadFile, File()]) -> dict[str, str]:
+    """Make a world from an elevation file, read and placed as the other fields of the form say."""
+    form = ImportForm.model_validate({k: v for k, v in (await request.form()).items() if k != "file" and v != ""})
+    kept = await to_thread.run_sync(waiting_file, studio, file)
+    return {"job": studio.start_import(kept, form.name, form.reading, form.placing, form.sea_level_m).id}
 
 
 @router.get("/{world}")
@@ -78,8 +74,8 @@ def get_world(world: TheWorld, studio: TheStudio) -> dict[str, Any]:
 def patch_world(patch: WorldPatch, world: TheWorld, studio: TheStudio) -> dict[str, Any]:
     sun = {name: value for name in ("sun_bearing_deg", "sun_height_deg") if (value := getattr(patch, name)) is not None}
     edits: list[Single] = []
-    if patch.name is not None:
-        edits.append(Rename(name=patch.name))
+    if patch.name is not None or patch.description is not None:
+        edits.append(Rename(name=patch.name, description=patch.description))
     if patch.sea_level_m is not None:
         edits.append(SetWater(water=Water(sea_level_m=patch.sea_level_m)))
     if sun:
@@ -91,7 +87,50 @@ def patch_world(patch: WorldPatch, world: TheWorld, studio: TheStudio) -> dict[s
 
 @router.delete("/{world}", status_code=204)
 def delete_world(world: TheWorld, studio: TheStudio) -> None:
+    """Put a world into the bin: GET /api/bin lists it, POST /api/bin/{world}/restore brings it back."""
     studio.delete(world.id)
+
+
+class CopyAs(Command):
+    name: Name
+
+
+@router.post("/{world}/copy", status_code=202)
+def copy_world(body: CopyAs, world: TheWorld, studio: TheStudio) -> dict[str, str]:
+    """Copy a world without its logbook; the job's result is {world}."""
+    return {"job": studio.start_copy(world.id, body.name).id}
+
+
+class IconFrom(Command):
+    """A square of the first tract's plan, its south-west corner and side [m]; all of it when left out."""
+
+    tract: TractId | None = None
+    x: float | None = None
+    y: float | None = None
+    side_m: Annotated[float, Field(gt=0)] | None = None
+
+
+@router.get("/{world}/icon.png", response_class=Response)
+def icon(world: TheWorld) -> Response:
+    return Response(base64.b64decode(world.row(Icon, "icon", "world").png), media_type="image/png")
+
+
+@router.put("/{world}/icon")
+def put_icon(world: TheWorld, file: Annotated[UploadFile, File()]) -> dict[str, Any]:
+    """An image of one's own, cut to a square of at most 120 pixels."""
+    return outcome_json(world.edit(SetIcon(icon=icon_of(file.file.read(MOST_ICON_BYTES + 1)))))
+
+
+@router.post("/{world}/icon")
+def icon_from_plan(body: IconFrom, world: TheWorld) -> dict[str, Any]:
+    tract = world.first_tract if body.tract is None else world.tract(body.tract)
+    made = plan_icon(world, tract, body.x, body.y, body.side_m)
+    return outcome_json(world.edit(SetIcon(icon=made)))
+
+
+@router.delete("/{world}/icon")
+def remove_icon(world: TheWorld) -> dict[str, Any]:
+    return outcome_json(world.edit(SetIcon(icon=None)))
 
 
 @router.put("/{world}/covers/{key}")

@@ -21,7 +21,7 @@ export function goTo(stage) {
 function fetchPanel(headers = {}) {
   // Its own source: htmx lets requests of one element wait for each other, and keeps the newest.
   const context = { source: "#bench", target: "#bench", swap: "innerHTML", headers };
-  return window.htmx.ajax("GET", `/worlds/${state.world.id}/bench/${state.stage}`, context);
+  return window.htmx.ajax("GET", `/worlds/${state.world.id}/bench/${state.stage}?tract=${state.world.tract}`, context);
 }
 
 /** The world changed: fetch the present stage's panel again, but take nothing away that is being typed. */

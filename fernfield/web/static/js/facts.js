@@ -186,7 +186,7 @@ part("draw").addEventListener("click", () => drawOutline("line", (points) => set
 part("keep").addEventListener("click", async () => {
   const key = `s${Date.now().toString(36)}`;
   const name = `Line ${state.world.lines.length + 1}`;
-  const done = await ask(`/api/worlds/${state.world.id}/lines/${key}`, "PUT", { name, points: state.line });
+  const done = await ask(`/api/worlds/${state.world.id}/lines/${key}`, "PUT", { name, points: state.line, tract: state.world.tract });
   if (done) part("keep").hidden = true;
 });
 part("lines").addEventListener("change", () => {

@@ -197,7 +197,7 @@ box.addEventListener("submit", async (event) => {
     const name = form.elements.name.value;
     form.reset();
     delete form.dataset.typed;
-    drawOutline("plot", (points) => ask(`${base}/plots/${keyOf(name)}`, "PUT", { name, points }));
+    drawOutline("plot", (points) => ask(`${base}/plots/${keyOf(name)}`, "PUT", { name, points, tract: state.world.tract }));
   }
 });
 

@@ -1,22 +1,16 @@
 // Land from a seed: the recipe's form, its preview, and the job that makes it.
+import { fillRecipe, recipeOf, showSettings } from "./recipe.js";
 import { ask, problemWords, say } from "./say.js";
 import { on, state } from "./state.js";
 
 const box = document.getElementById("bench");
 const path = `/api/tracts/${state.world.tract}/generate`;
 
-/** The recipe that a form says, as the API has it. */
-function recipeOf(form) {
-  const value = (name) => (form.elements[name].value === "" ? undefined : form.elements[name].value);
-  const amount = (name) => (value(name) === undefined ? undefined : Number(value(name)));
-  const landscapes = [...form.querySelectorAll("[data-landform]")]
-    .filter((field) => Number(field.value) > 0)
-    .map((field) => ({ name: field.dataset.landform, weight: Number(field.value), patch_m: amount("patch_m") }));
-  const recipe = { name: value("name"), landscapes };
-  for (const name of ["sheet", "plot"]) if (value(name)) recipe[name] = value(name);
-  for (const name of ["seed", "blend_m", "height_m", "base_m", "feather_m"]) if (amount(name) !== undefined) recipe[name] = amount(name);
-  if (amount("drops_per_m2") || amount("passes")) recipe.weathering = { drops_per_m2: amount("drops_per_m2"), passes: amount("passes") };
-  return recipe;
+/** The body of the generation: the recipe, the sheet that it goes into, and its name. */
+function wanted(form) {
+  const body = { ...recipeOf(form), name: form.elements.name.value };
+  if (form.elements.sheet.value) body.sheet = form.elements.sheet.value;
+  return body;
 }
 
 /** The form says the recipe of a sheet that was made before. */
@@ -24,11 +18,8 @@ async function fill(form, sheet) {
   const recipes = await ask(`/api/worlds/${state.world.id}/recipes`);
   const recipe = recipes?.find((r) => r.sheet === sheet);
   if (!recipe) return;
-  for (const field of form.querySelectorAll("[data-landform]")) {
-    field.value = String(recipe.landscapes.find((l) => l.name === field.dataset.landform)?.weight ?? 0);
-  }
-  const values = { ...recipe, ...(recipe.weathering || { drops_per_m2: 0, passes: 0 }), patch_m: recipe.landscapes[0].patch_m };
-  for (const name of ["seed", "blend_m", "height_m", "base_m", "feather_m", "plot", "patch_m", "drops_per_m2", "passes"]) form.elements[name].value = values[name] ?? "";
+  fillRecipe(form, recipe);
+  if (recipe.box) form.dataset.boxed = JSON.stringify(recipe.box);
   form.elements.name.value = state.world.sheets.find((s) => s.key === sheet)?.name || "Land";
 }
 
@@ -40,7 +31,7 @@ function warn(form, words) {
 
 let shown = "";
 async function preview(form) {
-  const answer = await fetch(`${path}/preview`, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(recipeOf(form)) });
+  const answer = await fetch(`${path}/preview`, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(wanted(form)) });
   if (!answer.ok) {
     say(await problemWords(answer));
     return;
@@ -60,13 +51,14 @@ box.addEventListener("click", (event) => {
 box.addEventListener("change", (event) => {
   const form = event.target.form;
   if (!form?.matches("[data-make]")) return;
+  if (event.target.matches("[data-landform]")) showSettings(form);
   if (event.target.name === "sheet" && event.target.value) fill(form, event.target.value);
 });
 box.addEventListener("submit", async (event) => {
   const form = event.target;
   if (!form.matches("[data-make]")) return;
   event.preventDefault();
-  const answer = await ask(path, "POST", recipeOf(form));
+  const answer = await ask(path, "POST", wanted(form));
   if (!answer) return;
   delete form.dataset.typed;
   warn(form, answer.warnings.join("; "));

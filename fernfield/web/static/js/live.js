@@ -11,7 +11,7 @@ const remembered = new Map();
 /** Open the socket, and again whenever it is lost. */
 export function connect() {
   const scheme = location.protocol === "https:" ? "wss" : "ws";
-  socket = new WebSocket(`${scheme}://${location.host}/live/${state.world.id}`);
+  socket = new WebSocket(`${scheme}://${location.host}/live/${state.world.id}?tract=${state.world.tract}`);
   socket.binaryType = "arraybuffer";
   socket.addEventListener("open", () => {
     for (const message of remembered.values()) socket.send(JSON.stringify(message));

@@ -3,7 +3,7 @@ import { refresh } from "./bench.js";
 import { HANDLE } from "./overlay.js";
 import { screenAt } from "./plan.js";
 import { ask, say } from "./say.js";
-import { clamp, grid, on, state, tell } from "./state.js";
+import { clamp, grid, here, on, state, tell } from "./state.js";
 
 const base = `/api/worlds/${state.world.id}`;
 const FIELDS = ["name", "x", "y", "over_m", "turn_deg", "team", "default"];
@@ -11,8 +11,8 @@ const FIELDS = ["name", "x", "y", "over_m", "turn_deg", "team", "default"];
 export async function fetchThings() {
   const found = await ask(`${base}/things`);
   if (!found) return;
-  state.things = found;
-  if (state.chosen && !found.some((t) => t.id === state.chosen)) state.chosen = null;
+  state.things = here(found);
+  if (state.chosen && !state.things.some((t) => t.id === state.chosen)) state.chosen = null;
   tell("things");
   fill();
 }
@@ -25,7 +25,7 @@ export async function fetchKit() {
 const chosen = () => state.things.find((t) => t.id === state.chosen) || null;
 
 /** A thing as the API takes it. */
-const body = ({ sort, kit, name, x, y, over_m, turn_deg, team, default: first }) => ({ sort, kit, name, x, y, over_m, turn_deg, team, default: first });
+const body = ({ sort, kit, name, x, y, over_m, turn_deg, team, default: first, tract }) => ({ sort, kit, name, x, y, over_m, turn_deg, team, default: first, tract });
 
 export function choose(id) {
   state.chosen = id;
@@ -78,6 +78,7 @@ async function place(spot) {
     turn_deg: 0,
     team: kind ? null : (same % 8) + 1,
     default: false,
+    tract: state.world.tract,
   };
   const made = await ask(`${base}/things`, "POST", thing);
   if (!made) return;

@@ -16,7 +16,7 @@ export const TOOLS = Object.fromEntries([
   ...groundTools.map((tool) => [tool.name, tool]),
   ...masks.flatMap(([a, b]) => [[a, b], [b, a]]).map(([name, opposite]) => [name, { name, opposite, unit: "%/s", words: "", lays: false, settings: [] }]),
 ]);
-const key = `fern.world.${world.id}`;
+const key = world.tract === world.tracts[0].id ? `fern.world.${world.id}` : `fern.world.${world.id}.${world.tract}`;
 const kept = JSON.parse(localStorage.getItem(key) || "{}");
 
 /** First settings of each tool: radius and strength in real units, softness in percent. */
@@ -51,7 +51,12 @@ export const HOLD_MS = 250;
 /** Limits of strength by unit. */
 export const STRENGTHS = { "m/s": [0.1, 60], "%/s": [5, 1000] };
 
-export const grid = { rows: world.tracts[0].rows, cols: world.tracts[0].cols, spacing: world.tracts[0].spacing_m };
+const own = world.tracts.find((tract) => tract.id === world.tract);
+export const grid = { rows: own.rows, cols: own.cols, spacing: own.spacing_m };
+
+/** Rows that belong to the tract that is open. @param {any[]} rows */
+export const here = (rows) => rows.filter((row) => row.tract === world.tract);
+for (const book of ["plots", "lines"]) world[book] = here(world[book]);
 
 export const state = {
   world,

@@ -13,7 +13,7 @@ import { camera, counts, fit, draw, level, screenAt, spotAt, tellView } from "./
 import "./pointer.js";
 import { ask, say, watchHtmx } from "./say.js";
 import { fetchKit, fetchThings } from "./sites.js";
-import { keep, on, state, tell } from "./state.js";
+import { here, keep, on, state, tell } from "./state.js";
 import { endStroke, strokesKept } from "./strokes.js";
 
 const id = (name) => document.getElementById(name);
@@ -113,7 +113,7 @@ on("connection", (up) => {
 
 const ROWS = ["about", "water", "light", "covers", "mixes", "sheets", "plots", "levels", "lines", "symmetry", "limits"];
 const known = (world) =>
-  Object.fromEntries(["name", "sea_level_m", "sun_bearing_deg", "sun_height_deg", "covers", "mixes", "sheets", "plots", "levels", "lines", "symmetry", "limits"].map((n) => [n, world[n]]));
+  Object.fromEntries(["name", "sea_level_m", "sun_bearing_deg", "sun_height_deg", "covers", "mixes", "sheets", "plots", "levels", "lines", "symmetry", "limits"].map((n) => [n, n === "plots" || n === "lines" ? here(world[n]) : world[n]]));
 on("live:revised", async (message) => {
   showKept(message.number, message.can_undo, message.can_redo);
   if (!id("logbook-sheet").hidden) fetchSteps();
@@ -133,6 +133,11 @@ on("live:revised", async (message) => {
   if (state.stage === "handover") refresh();
 });
 on("live:error", (message) => say(message.message));
+on("live:revised", (message) => {
+  if (!message.collections.includes("tracts")) return;
+  say("The tracts of this world were changed: opening it anew …", "calm");
+  setTimeout(() => location.assign(`/worlds/${state.world.id}`), 1200);
+});
 on("live:gone", () => {
   say("This world was deleted. Going back to the list …");
   setTimeout(() => location.assign("/"), 1500);
@@ -151,6 +156,7 @@ id("rename").addEventListener("submit", async (event) => {
   await ask(base, "PATCH", { name: event.target.elements.name.value });
   id("world-menu").open = false;
 });
+id("tract-choice")?.addEventListener("change", (event) => location.assign(`/worlds/${state.world.id}?tract=${event.target.value}`));
 document.querySelector("[data-show-keys]").addEventListener("click", showKeys);
 
 // The logbook
@@ -193,7 +199,7 @@ on("figure", (figure) => {
 on("keepsake", fetchSteps);
 on("place-start", async (spot) => {
   const count = state.things.filter((t) => t.sort === "start").length;
-  await ask(`${base}/things`, "POST", { sort: "start", name: `Start ${count + 1}`, x: spot.x, y: spot.y, team: (count % 8) + 1 });
+  await ask(`${base}/things`, "POST", { sort: "start", name: `Start ${count + 1}`, x: spot.x, y: spot.y, team: (count % 8) + 1, tract: state.world.tract });
 });
 document.addEventListener("fern:theme", draw);
 

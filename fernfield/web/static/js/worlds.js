@@ -1,3 +1,4 @@
+import "./forms.js";
 import { watchHtmx } from "./say.js";
 
 watchHtmx();

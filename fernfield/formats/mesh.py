@@ -1,0 +1,124 @@
+"""Surfaces of triangles, Wavefront OBJ and glTF 2.0 [1]_, sampled from above.
+
+References
+----------
+.. [1] Khronos Group, glTF 2.0 Specification (2021); y points up, units are metres
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import math
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fernfield.core.errors import FormatError
+from fernfield.core.grid import FloatArray
+from fernfield.core.intake.surface import own_spacing, seen_from_above
+from fernfield.formats.limits import Step, check_dimensions
+from fernfield.formats.source import ROWS_AT_ONCE, Said, Source
+
+MOST_BYTES = 512 << 20
+"""A surface is read whole. A larger file is refused."""
+
+Triangles = tuple[NDArray[np.float64], NDArray[np.int64]]
+
+
+def looks_like_gltf(head: bytes) -> bool:
+    return head.startswith(b"glTF") or (head.lstrip()[:1] == b"{" and b'"asset"' in head)
+
+
+def looks_like_obj(head: bytes) -> bool:
+    """Lines of OBJ keywords only, as far as the head goes."""
+    lines = [line.strip() for line in head.split(b"\n")[:-1] or [head]]
+    words = [line for line in lines if line and not line.startswith(b"#")]
+    keyword = re.compile(rb"(v|vn|vt|vp|f|o|g|s|l|p|mtllib|usemtl)\b")
+    return bool(words) and all(keyword.match(line) for line in words) and any(w[:2] == b"v " for w in words)
+
+
+def open_gltf(path: Path, said: Said) -> Source:
+    """Read a glTF file, binary or text. Files that it points to are not followed: everything must be inside."""
+    head = path.open("rb").read(4)
+    kind = "glb" if head == b"glTF" else "gltf"
+    if kind == "gltf":
+        _check_inside(path)
+    return _sampled(path, kind, "glTF surface", "y", said)
+
+
+def open_obj(path: Path, said: Said) -> Source:
+    """Read a Wavefront OBJ file. Materials are not looked for."""
+    return _sampled(path, "obj", f"OBJ surface, {said.up} up", said.up, said)
+
+
+def _check_inside(path: Path) -> None:
+    if path.stat().st_size > MOST_BYTES:
+        raise FormatError(f"a surface may have at most {MOST_BYTES >> 20} MiB", "file")
+    try:
+        found = json.loads(path.read_bytes())
+        links = [str(part.get("uri", "data:")) for part in found.get("buffers", [])]
+    except (ValueError, AttributeError, RecursionError) as error:
+        raise FormatError(f"the glTF is damaged: {str(error)[:200]}", "file") from error
+    for link in links:
+        if not link.startswith("data:"):
+            words = f"the glTF keeps its points in another file ({link[:60]}): save it as one file, binary or embedded"
+            raise FormatError(words, "file")
+
+
+def _triangles(path: Path, kind: str, up: str) -> Triangles:
+    """Points with x east, y north and z up, and the triangles between them."""
+    import trimesh
+
+    if path.stat().st_size > MOST_BYTES:
+        raise FormatError(f"a surface may have at most {MOST_BYTES >> 20} MiB", "file")
+    try:
+        loaded: Any = trimesh.load(
+            io.BytesIO(path.read_bytes()), file_type=kind, process=False, skip_materials=True, force="scene"
+        )
+        mesh = loaded.to_mesh()
+        points, triangles = np.asarray(mesh.vertices, np.float64), np.asarray(mesh.faces, np.int64)
+    except Exception as error:  # whatever a damaged file makes of the library
+        raise FormatError(f"the surface is damaged: {str(error)[:200] or type(error).__name__}", "file") from error
+    if len(points) < 3 or len(triangles) < 1 or triangles.ndim != 2:
+        raise FormatError(f"the surface must have triangles; it has {len(points)} points and no faces", "file")
+    if triangles.min() < 0 or triangles.max() >= len(points):
+        raise FormatError(f"the surface has a triangle with a point that there is not, of {len(points)}", "file")
+    if not np.isfinite(points).all():
+        raise FormatError("the points of the surface must be finite numbers", "file")
+    if up == "y":
+        points = np.column_stack([points[:, 0], -points[:, 2], points[:, 1]])
+    return points, triangles
+
+
+def _sampled(path: Path, kind: str, words: str, up: str, said: Said) -> Source:
+    if up not in ("y", "z"):
+        raise FormatError(f"up must be y or z, not {up!r}", "up")
+    points, triangles = _triangles(path, kind, up)
+    used = points[np.unique(triangles)]
+    low, high = used.min(axis=0), used.max(axis=0)
+    spacing = said.spacing_m or own_spacing(used)
+    rows = math.floor((high[1] - low[1]) / spacing + 1e-6) + 1
+    cols = math.floor((high[0] - low[0]) / spacing + 1e-6) + 1
+    check_dimensions(rows, cols)
+
+    def bands(step: Step) -> Iterator[FloatArray]:
+        # The whole surface for each band would cost rows / band times too much: only what reaches into it.
+        north = points[:, 1] - low[1]
+        tops, bottoms = north[triangles].max(axis=1), north[triangles].min(axis=1)
+        for first in range(0, rows, ROWS_AT_ONCE):
+            count = min(ROWS_AT_ONCE, rows - first)
+            south = (rows - first - count) * spacing
+            mine = (tops >= south - spacing) & (bottoms <= south + count * spacing)
+            moved = points - np.array([low[0], low[1] + south, 0])
+            yield seen_from_above(moved, triangles[mine], count, cols, spacing)
+            step((first + count) / rows)
+
+    return Source(
+        kind=words, rows=rows, cols=cols, sample="f32", metres=True, spacing_m=(spacing, spacing), bands=bands,
+        about=f"{len(triangles):,} triangles",
+    )  # fmt: skip
