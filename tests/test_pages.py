@@ -114,9 +114,8 @@ def test_a_file_is_read_looked_at_and_placed(client: TestClient, made: dict[str,
     assert "within 80 rows and 120 columns" in bad.json()["detail"]
     assert client.post(f"/api/files/{file}/preview", json={"turn_deg": 45}).status_code == 422
     # As a tract of a world, then pressed into a plot of it.
-    job = finished(
-        client, client.post(f"/api/files/{file}/tract", json={"world": made["id"], "name": "Fault", "x": 500})
-    )
+    body: dict[str, Any] = {"world": made["id"], "name": "Fault", "x": 500}
+    job = finished(client, client.post(f"/api/files/{file}/tract", json=body))
     assert job["result"]["world"] == made["id"]
     tract = job["result"]["tract"]
     back = np.frombuffer(client.get(f"/api/tracts/{tract}/heights").content, "<f4").reshape(land.shape)

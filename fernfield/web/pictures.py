@@ -9,10 +9,11 @@ import cv2
 import numpy as np
 from PIL import Image
 
-from fernfield.core.drawing.overlays import tint_at, tint_range
+from fernfield.core.cover.shares import SlopeRule, rule_opacity
 from fernfield.core.drawing.plan import PlanLook, draw_plan
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import NOWHERE, TILE, ByteArray, FloatArray, Window
+from fernfield.core.light.relief import slope_degrees
 from fernfield.formats.tileblob import shape_of
 from fernfield.store.logbook import LogbookStore
 from fernfield.work.beginnings import WorldSpec, sketch
@@ -109,13 +110,23 @@ def land_png(heights: FloatArray, metres: float, world: OpenWorld) -> bytes:
 
 
 def plain_png(heights: FloatArray, metres: float, sea: float, bearing: float = 315.0, height: float = 30.0) -> bytes:
-    """A plain picture of heights [m] every so many metres, tinted by elevation, over a sea level [m]."""
+    """A plain picture of heights [m] every so many metres: grass, rock where it is steep, contours, a sea level [m].
+
+    Not tinted by elevation: low land would look like water.
+    """
     wide = np.pad(heights, 1, mode="edge")
-    low, high = tint_range(float(heights.min()), float(heights.max()))
-    ground = np.ascontiguousarray(np.moveaxis(tint_at(heights, low, high), 2, 0))
+    steep = rule_opacity(slope_degrees(heights, metres), SlopeRule(38.0, 8.0))[..., None]
+    ground = np.ascontiguousarray(np.moveaxis(GRASS + (ROCK - GRASS) * steep, 2, 0), np.float32)
     lit = np.full(heights.shape, 255, np.uint8)
-    look = PlanLook(bearing, height, sea, 0.0)
+    relief = float(np.ptp(heights))
+    interval = next((step for step in INTERVALS if relief / step <= MOST_CONTOURS), 0.0) if relief > 2 else 0.0
+    look = PlanLook(bearing, height, sea, interval)
     return png_of(np.ascontiguousarray(draw_plan(wide, metres, ground, lit, look)[..., :3]))
+
+
+GRASS, ROCK = np.array((159, 163, 108), np.float32), np.array((163, 157, 146), np.float32)
+INTERVALS = (0.5, 1.0, 2.0, 5.0, 10.0, 25.0, 50.0, 100.0, 250.0, 500.0, 1000.0)
+MOST_CONTOURS = 14
 
 
 def sketch_png(spec: WorldSpec) -> bytes:

@@ -18,4 +18,4 @@ class Settings(BaseSettings):
     port: int = Field(default=8127, ge=0, le=65_535)
     data: Path = Path.home() / ".fernfield"
     logbook_mib: int = Field(default=1024, ge=1, le=1_048_576)
-    upload_mib: int = Field(default=512, ge=1, le=65_536)
+    upload_mib: int = Field(default=2048, ge=1, le=65_536)

@@ -23,7 +23,8 @@ from fernfield.bench.browser import ARGUMENTS
 # A machine that is busy with other work may need long for anything; a test that hangs still ends.
 expect.set_options(timeout=120_000)
 
-GRAPHICS_NOISE = ("GPU stall", "GL Driver Message")
+GRAPHICS_NOISE = ("GPU stall", "GL Driver Message", "status of 422", "status of 409")
+"""What the browser says of its own; a refusal with words for the person is no fault of the page."""
 
 
 class Server:

@@ -27,18 +27,18 @@ def test_2_worlds_are_made_brought_in_and_deleted(page: Page, server: Server, tm
     page.goto(server.url)
     expect(page.locator("#worlds .plate")).to_contain_text(["Sallow Reach"])
     assert page.locator("#worlds img").first.evaluate("i => i.decode().then(() => i.naturalWidth)") == 168
-
-    form = page.locator("#make-world")
-    form.get_by_label("Name").fill("Try <b>out</b>")
-    form.get_by_label("Width").fill("100.5")
-    form.get_by_role("button", name="Make it").click()
-    expect(page.locator("#make-world .notice")).to_contain_text("whole number of spacings")
-    form.get_by_label("Width").fill("64")
-    form.get_by_label("Depth").fill("32")
-    form.get_by_role("button", name="Make it").click()
+    page.get_by_role("link", name="Make a world").click()
+    page.get_by_label("Name", exact=True).fill("Try <b>out</b>")
+    page.get_by_label("Width, west to east").fill("100.5")
+    expect(page.locator("#make-picture .notice")).to_contain_text("whole number of spacings", timeout=WAIT)
+    page.get_by_role("button", name="Make it").click()
+    expect(page.locator("#make .notice")).to_contain_text("whole number of spacings")
+    page.get_by_label("Width, west to east").fill("64")
+    page.get_by_label("Depth, south to north").fill("32")
+    expect(page.locator("#make-picture")).to_contain_text("65 × 33, 2,145 in all", timeout=WAIT)
+    page.get_by_role("button", name="Make it").click()
     page.wait_for_url("**/worlds/w*", timeout=WAIT)
     expect(page.locator("[data-world-name]")).to_have_text("Try <b>out</b>")
-    page.goto(server.url)
 
     land = jacksboro()[:60, :80]
     low, high = float(land.min()), float(land.max())
@@ -49,22 +49,25 @@ def test_2_worlds_are_made_brought_in_and_deleted(page: Page, server: Server, tm
     }
     for name, content in files.items():
         (tmp_path / name).write_bytes(content)
-        form = page.locator("#import-world")
-        form.get_by_label("File").set_input_files(tmp_path / name)
-        form.get_by_label("Name").fill(name)
+        page.goto(f"{server.url}/make")
+        page.get_by_role("button", name="From a file").click()
+        page.get_by_label("Elevation file").set_input_files(tmp_path / name)
+        page.get_by_role("button", name="Read it").click()
+        if name == "bad.png":
+            expect(page.locator(".job.notice")).to_contain_text("must be one of", timeout=WAIT)
+            continue
+        form = page.locator("form[data-place]")
+        form.get_by_label("Name").fill(name, timeout=WAIT)
         if name.endswith("png"):
+            expect(page.locator("[data-facts]")).to_contain_text("as soon as")
             form.get_by_label("Spacing").fill("30")
             form.get_by_label("Lowest").fill(str(low))
             form.get_by_label("Highest").fill(str(high))
+        expect(page.locator("[data-facts]")).to_contain_text("80 × 60 posts, 2370 × 1770 m", timeout=WAIT)
+        picture = page.locator("[data-land]")
+        assert picture.evaluate("i => i.decode().then(() => i.naturalWidth)") == 80
         form.get_by_role("button", name="Bring it in").click()
-        if name == "bad.png":
-            expect(page.locator(".job.notice")).to_contain_text("must be one of", timeout=WAIT)
-            # What was filled in stays, to try another file with.
-            expect(form.get_by_label("Name")).to_have_value(name)
-            expect(form.get_by_label("Highest")).to_have_value(str(high))
-        else:
-            expect(page.locator(".job.notice.calm")).to_contain_text("ready", timeout=WAIT)
-        page.goto(server.url)
+        expect(page.locator("#make-job .job")).to_contain_text("ready", timeout=WAIT)
     worlds = {w["name"]: w for w in server.get("/api/worlds")}
     assert "bad.png" not in worlds
     for name in ("fault.asc", "fault.png"):
@@ -72,14 +75,20 @@ def test_2_worlds_are_made_brought_in_and_deleted(page: Page, server: Server, tm
         back = np.frombuffer(server.bytes_of(f"/api/tracts/{tract['id']}/heights"), "<f4").reshape(land.shape)
         assert np.abs(back - land).max() <= (high - low) / 65_535 / 2 + 1e-4
 
+    page.goto(server.url)
     for name in ("fault.asc", "fault.png", "Try <b>out</b>"):
-        card = page.locator(f"#world-{worlds.get(name, {}).get('id')}")
-        card.get_by_role("button", name="Delete…").click()
-        card.get_by_role("button", name="Keep it").click()
-        card.get_by_role("button", name="Delete…").click()
-        expect(card).to_contain_text("for good")
-        card.get_by_role("button", name="Delete it").click()
-        expect(card).to_have_count(0)
+        key = worlds[name]["id"]
+        page.locator(f"#world-{key}").get_by_role("button", name="Put into the bin").click()
+        binned = page.locator(f"#bin-{key}")
+        expect(binned).to_contain_text(name, timeout=WAIT)
+        if name == "fault.asc":
+            binned.get_by_role("button", name="Bring it back").click()
+            expect(page.locator(f"#world-{key}")).to_contain_text(name, timeout=WAIT)
+            page.locator(f"#world-{key}").get_by_role("button", name="Put into the bin").click()
+        binned.get_by_role("button", name="Delete for good").click()
+        expect(binned).to_contain_text("go for good")
+        binned.get_by_role("button", name="Delete it").click()
+        expect(binned).to_have_count(0)
     assert [w["name"] for w in server.get("/api/worlds")] == ["Sallow Reach"]
 
 
