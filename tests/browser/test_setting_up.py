@@ -144,7 +144,7 @@ def test_bounds_spacing_and_a_boundary_that_is_proved(page: Page, server: Server
     page.goto(f"{server.url}/worlds/{world}/setup")
     page.locator("textarea").fill("A small holm and its neighbour.")
     page.get_by_role("button", name="Keep it").click()
-    until(page, "document.querySelector('textarea')?.textContent.includes('holm')")
+    expect(page.locator("textarea")).to_have_text("A small holm and its neighbour.", timeout=WAIT)
     page.get_by_role("button", name="From the plan").click()
     expect(page.locator(".icon-row img")).to_be_visible(timeout=WAIT)
     page.get_by_label("Width", exact=True).fill("30")

@@ -166,7 +166,8 @@ function snapped(t, x, y) {
     const step = round(90 * perPixel()) / 10;
     return Math.round(value / step) * step;
   };
-  return { x: best(x, wide(t), lines((o) => [o.x, o.x + wide(o)])), y: best(y, deep(t), lines((o) => [o.y, o.y + deep(o)])) };
+  const tidy = (value) => Math.round(value * 1000) / 1000;
+  return { x: tidy(best(x, wide(t), lines((o) => [o.x, o.x + wide(o)]))), y: tidy(best(y, deep(t), lines((o) => [o.y, o.y + deep(o)]))) };
 }
 
 async function put(t) {

@@ -71,7 +71,7 @@ function placing() {
 }
 async function land() {
   const form = placing();
-  if (!form) return;
+  if (!form || form.dataset.placed) return;
   const file = document.querySelector("[data-file]").dataset.file;
   const fields = [...form.elements].filter((field) => field.name.startsWith("placing."));
   if (!fields.every((field) => field.checkValidity())) {
@@ -102,7 +102,12 @@ document.body.addEventListener("htmx:afterSettle", () => {
   form.dataset.ready = "yes";
   chooseAs(form);
   settleChoices(form);
+  form.addEventListener("submit", () => {
+    clearTimeout(timer);
+    form.dataset.placed = "yes";
+  });
   form.addEventListener("input", () => {
+    delete form.dataset.placed;
     clearTimeout(timer);
     timer = setTimeout(land, 250);
   });
