@@ -65,27 +65,6 @@ def grade(page: Page) -> None:
     page.locator("#show summary").click()
 
 
-def keep_to(page: Page) -> None:
-    """Roughening a plot and nothing else."""
-    page.keyboard.press("n")
-    page.locator("details[data-fold=keep] > summary").click()
-    page.locator("[data-keep]").get_by_label("North fen").check()
-    page.wait_for_timeout(800)
-    page.mouse.move(*at(page, 450, 600))
-    page.mouse.down()
-    for step in range(60):
-        page.mouse.move(*at(page, 450 + 2 * step, 590 + 60 * (step % 20) / 20))
-        page.wait_for_timeout(25)
-    shoot(page, "keep-to", 500)
-    page.mouse.up()
-    page.wait_for_timeout(800)
-    page.get_by_role("button", name="Keep to nothing").click()
-    page.locator("details[data-fold=keep] > summary").click()
-    page.keyboard.press("Control+z")
-    page.keyboard.press("r")
-    page.wait_for_timeout(800)
-
-
 def take(page: Page, url: str) -> None:
     page.goto(url.split("/worlds")[0])
     shoot(page, "worlds")
@@ -97,7 +76,6 @@ def take(page: Page, url: str) -> None:
     page.wait_for_timeout(800)
     page.keyboard.press("Control+z")
     grade(page)
-    keep_to(page)
     seed(page)
     for stage in ("cover", "growth", "water", "light"):
         page.locator(f"[data-stage={stage}]").click()
@@ -114,8 +92,6 @@ def take(page: Page, url: str) -> None:
     page.locator("button[data-view=overlook]").click()
     page.mouse.move(700, 420)
     shoot(page, "overlook", 7000)
-    page.locator("button[data-view=both]").click()
-    shoot(page, "both", 5000)
     page.locator("button[data-view=plan]").click()
     page.locator("[data-stage=trial]").click()
     page.locator("[data-walk]").click()
@@ -134,6 +110,49 @@ def take(page: Page, url: str) -> None:
     page.locator("[data-stage=ground]").click()
     page.mouse.move(640, 420)
     shoot(page, "dusk-logbook", 1500)
+    setting_up(page, url.split("/worlds")[0])
+
+
+def setting_up(page: Page, url: str) -> None:
+    """Making a world, a file that is placed, setting up, and the layout with a second tract, undone afterwards."""
+    page.goto(f"{url}/make")
+    page.get_by_role("button", name="From a seed").click()
+    page.get_by_label("Name", exact=True).fill("Sallow Head")
+    page.get_by_label("Cells a side").select_option("2048")
+    for name in ("shore", "moor", "fells"):
+        page.locator(f"#form-{name}").fill("1")
+    page.locator("#form-downs").fill("0")
+    page.locator("#make-patch").fill("900")
+    shoot(page, "make", 4000)
+    world = page.request.get(f"{url}/api/worlds").json()[0]
+    tract = world["tracts"][0]["id"]
+    page.get_by_role("button", name="From a file").click()
+    land_file = {
+        "name": "sallow-reach.asc",
+        "mimeType": "text/plain",
+        "buffer": page.request.get(f"{url}/api/tracts/{tract}/heights.asc").body(),
+    }
+    page.get_by_label("Elevation file").set_input_files(land_file)
+    page.get_by_role("button", name="Read it").click()
+    form = page.locator("form[data-place]")
+    form.get_by_label("Name").fill("Reach, turned")
+    form.get_by_label("Turn clockwise").select_option("90")
+    shoot(page, "file", 3000)
+    page.goto(f"{url}/worlds/{world['id']}/setup")
+    page.get_by_label("East edge").fill("1280")
+    page.get_by_label("A post every").fill("4")
+    page.get_by_role("button", name="Show what is lost").click()
+    page.locator("figure.loss:not([hidden])").wait_for()
+    shoot(page, "setup", 2500)
+    spec = {"name": "East holm", "x": 1024, "width_m": 512, "depth_m": 1024, "spacing_m": 1, "elevation_m": 6}
+    page.request.post(f"{url}/api/worlds/{world['id']}/tracts", data=spec, headers={"origin": url})
+    page.goto(f"{url}/worlds/{world['id']}/layout")
+    page.get_by_label("Width of the blend").fill("80")
+    page.get_by_role("button", name="Join", exact=True).click()
+    page.get_by_text("joined, blended over 80 m").wait_for()
+    shoot(page, "layout", 3000)
+    for _ in range(2):
+        page.request.post(f"{url}/api/worlds/{world['id']}/undo", headers={"origin": url})
 
 
 def gallery() -> None:

@@ -21,6 +21,7 @@ from fernfield.work.studio import Studio
 from fernfield.work.world import OpenWorld
 
 NAME = "Sallow Reach"
+WORDS = "A tidal fen and moor, where wardens compete to reopen the sluices before the spring tide."
 SIZE_M = 1024.0
 SEED = 20
 
@@ -84,7 +85,7 @@ def rows() -> list[tuple[str, str, Row]]:
         colour="#8f8b80",
     )
     return [
-        ("about", "world", About(name=NAME)),
+        ("about", "world", About(name=NAME, description=WORDS)),
         ("water", "sea", Water(sea_level_m=0.0)),
         ("light", "sun", Light(sun_bearing_deg=302.0, sun_height_deg=24.0)),
         ("covers", "moor-grass", cover("Moor grass", "#a8a673", 0)),
