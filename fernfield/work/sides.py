@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol
@@ -66,10 +67,9 @@ class Side:
     before: dict[Place, NDArray[Any]] = field(default_factory=dict)
     dirty: dict[Place, Window] = field(default_factory=dict)
 
-    @property
-    def where(self) -> Window:
+    def __post_init__(self) -> None:
+        self.where = self.cache.grid.window.shifted(self.row, self.col)
         """The tract, in the posts of the stroke's own."""
-        return self.cache.grid.window.shifted(self.row, self.col)
 
     def own(self, window: Window) -> Window:
         """A window of the stroke's own posts in this tract's, as far as it lies there."""
@@ -84,14 +84,17 @@ class Side:
                 self.cache.pin(place)
                 holds[self.tract_id, place] = owner
 
-    def soil(self, layer: str, window: Window) -> None:
-        """Posts of a window, in this tract's own, have changed."""
+    def soil(self, layer: str, window: Window) -> list[Place]:
+        """Posts of a window, in this tract's own, have changed; returns the tiles."""
+        places = []
         for tile in window.tiles():
             place = (layer, *tile)
             whole = self.cache.grid.tile_window(*tile)
             part = window.meet(whole)
             self.dirty[place] = self.dirty.get(place, NOWHERE).join(part)
             self.cache.widen_range(place, self.cache.tile(place)[part.inside(whole)])
+            places.append(place)
+        return places
 
     def was(self, layer: str, window: Window) -> NDArray[Any]:
         """A window as it was before the stroke, in this tract's posts."""
@@ -195,15 +198,12 @@ def around(grid: Grid, x: float, y: float, radius: float, bounds: Window) -> Win
     """The posts within `radius` metres of (x, y), as far as `bounds` reach."""
     row, col, reach = grid.row_of(y), grid.col_of(x), radius / grid.spacing
     found = Window(
-        int(np.ceil(row - reach)), int(np.ceil(col - reach)),
-        int(np.floor(row + reach)) + 1, int(np.floor(col + reach)) + 1,
+        math.ceil(row - reach), math.ceil(col - reach), math.floor(row + reach) + 1, math.floor(col + reach) + 1
     )  # fmt: skip
     return found.meet(bounds)
 
 
-def fields_of(
-    holds: Mapping[tuple[str, Place], Any], tract_id: str, places: Sequence[Place], owner: object
-) -> set[Any]:
+def holders(holds: Mapping[tuple[str, Place], Any], tract_id: str, places: Sequence[Place], owner: object) -> set[Any]:
     """Others that hold some of the places."""
     found = (holds.get((tract_id, place)) for place in places)
     return {holder for holder in found if holder is not None and holder is not owner}

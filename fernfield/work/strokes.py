@@ -29,7 +29,7 @@ from fernfield.core.noise import Spots
 from fernfield.work.commands import LONGEST_STROKE_S, MOST_POINTS, StrokeStart
 from fernfield.work.draft import differing
 from fernfield.work.layers import HEIGHT, OPENING, Place, TileCache
-from fernfield.work.sides import Beside, Planes, Side, around, fields_of, read_across, write_across
+from fernfield.work.sides import Beside, Planes, Side, around, holders, read_across, write_across
 
 _serials = itertools.count(1)
 
@@ -237,8 +237,9 @@ class StrokeRun:
         amount = self.tool.amount(self.start.strength, dab.seconds) * dab.pressure
         bounded = self.manner.lowest > LOWEST_M or self.manner.highest < HIGHEST_M
         plain = outline.plain and self.manner.limits is None and not bounded
-        reach = window.pad(self.tool.halo(touch.radius, self.manner.values, grid.spacing))
-        if plain and not self._crosses(reach) and self.tool.quick is not None and self.tool.plain(self.manner.values):
+        if len(self.sides) > 1:
+            plain &= not self._crosses(window.pad(self.tool.halo(touch.radius, self.manner.values, grid.spacing)))
+        if plain and self.tool.quick is not None and self.tool.plain(self.manner.values):
             self._quick_dab(self.tool, window, touch, amount)
         else:
             self._any_dab(self.tool, window, touch, outline, amount, image)
@@ -461,24 +462,27 @@ class StrokeRun:
     def _moved(touch: Touch, where: Window, amount: float) -> Touch:
         return Touch(touch.row - where.row0, touch.col - where.col0, touch.radius, touch.softness, amount)
 
+    def _parts(self, window: Window) -> list[tuple[Side, Window]]:
+        """The tracts that a window of the stroke's own posts touches, and where in each."""
+        if len(self.sides) == 1:
+            return [(self.own, window)]
+        return [(side, part) for side in self.sides if not (part := side.own(window)).empty]
+
     def _hold(self, layer: str, window: Window) -> None:
-        parts = [(side, part) for side in self.sides if not (part := side.own(window)).empty]
+        parts = self._parts(window)
         others: set[StrokeRun] = set()
         for side, part in parts:
-            others |= fields_of(self.holds, side.tract_id, [(layer, *tile) for tile in part.tiles()], self)
+            others |= holders(self.holds, side.tract_id, [(layer, *tile) for tile in part.tiles()], self)
         if others:
             raise InTheWay(others)
         for side, part in parts:
             side.hold(layer, part, self, self.holds)
 
     def _soil(self, layer: str, window: Window) -> None:
-        for side in self.sides:
-            part = side.own(window)
-            if part.empty:
-                continue
-            side.soil(layer, part)
+        for side, part in self._parts(window):
+            places = side.soil(layer, part)
             if layer == HEIGHT:
-                self._counted.update((side, (layer, *tile)) for tile in part.tiles())
+                self._counted.update((side, place) for place in places)
 
 
 def mask_layers(start: StrokeStart, covers: Sequence[str], mixes: Sequence[str]) -> list[str]:
