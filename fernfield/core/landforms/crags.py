@@ -17,7 +17,7 @@ def make(g: Ground, v: Values) -> FloatArray:
     step = v["ledge_m"] * (1 + 0.35 * g.noise(v["feature_m"], 2, 0.5, 3))
     level = np.floor(height / step)
     part = height / step - level
-    ledges = (level + smooth_step((part - 0.55) / 0.42)) * step
+    ledges = (level + smooth_step((part - 0.68) / 0.22)) * step
     rubble = 0.5 * g.noise(14, 3, 0.6, 4)
     return np.asarray(0.28 * height + 0.72 * ledges + rubble, np.float32)
 
