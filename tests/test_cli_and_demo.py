@@ -10,6 +10,7 @@ import sys
 import urllib.request
 from pathlib import Path
 
+import numpy as np
 import pytest
 from typer.testing import CliRunner
 
@@ -126,6 +127,14 @@ def test_import_handover_and_check_from_the_command_line(tmp_path: Path) -> None
     assert "holds r0" in run("handover", world, package, "--data", data)
     assert package.stat().st_size > 1000
     assert "no start" in run("check", world, "--data", data, code=1)
+    # A raw file, in words; turned, its first sample lies in the north-east corner.
+    (tmp_path / "land.raw").write_bytes(land.astype(">i2").tobytes())
+    raw = ("import", tmp_path / "land.raw", "--name", "Raw", "--spacing-m", 90, "--format", "raw", "--data", data)
+    said = ("--rows", 40, "--cols", 50, "--sample", "i16", "--byte-order", "big", "--turn-deg", 90)
+    turned = run(*raw, *said).strip()
+    studio = Studio(data)
+    assert np.array_equal(ground(studio.world(turned)), np.rot90(land, -1))
+    studio.close()
 
 
 def test_an_error_on_the_command_line_is_one_clear_line(tmp_path: Path) -> None:
@@ -133,6 +142,8 @@ def test_an_error_on_the_command_line_is_one_clear_line(tmp_path: Path) -> None:
     bad.write_bytes(b"no picture")
     for arguments, words in (
         (("import", bad, "--name", "x", "--data", tmp_path / "d"), "must be one of"),
+        (("import", bad, "--name", "x", "--format", "docx", "--data", tmp_path / "d"), "format"),
+        (("import", bad, "--name", "x", "--format", "raw", "--data", tmp_path / "d"), "needs sample"),
         (("handover", "w0", tmp_path / "o.zip", "--data", tmp_path / "d"), "there is no world 'w0'"),
     ):
         text = run(*arguments, code=1)

@@ -158,6 +158,16 @@ def test_a_geotiff_says_its_spacing_its_units_and_which_way_is_north(tmp_path: P
         read_heights(path)
 
 
+def test_a_scale_without_keys_is_a_spacing_too_and_feet_of_height_become_metres(tmp_path: Path) -> None:
+    path = tmp_path / "s.tif"
+    scale = [(33550, "d", 3, (12.5, 12.5, 0.0), True), (33922, "d", 6, (0.0, 0.0, 0.0, 5e5, 4e6, 0.0), True)]
+    tifffile.imwrite(path, LAND, extratags=scale)
+    assert read_heights(path)[1].spacing_m == 12.5
+    # A key directory of one key: 4099 (vertical units) is 9002 (foot). (OGC 19-008r4)
+    tifffile.imwrite(path, LAND, extratags=[*scale, (34735, "H", 8, (1, 1, 0, 1, 4099, 0, 1, 9002), True)])
+    assert np.allclose(read_heights(path)[0], LAND * 0.3048, rtol=1e-6)
+
+
 def test_degrees_become_metres_and_square_posts(tmp_path: Path) -> None:
     """Lengths of a degree on the ellipsoid: 110,574 m and 111,320 m at the equator, 111,694 and 0 at the pole
     (common tables of WGS 84, from memory)."""

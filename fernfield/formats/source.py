@@ -88,9 +88,9 @@ def as_heights(samples: np.ndarray, nodata: float | None) -> FloatArray:
     """Samples as float32, NaN where they are not finite or stand for nothing."""
     with np.errstate(over="ignore", invalid="ignore"):
         found = np.asarray(samples, np.float32).copy()
-    gone = ~np.isfinite(found)
-    if nodata is not None and not np.isnan(nodata):
-        # The number as the samples can hold it: -3.4028235e38 written in a file's text is not exactly a float32.
-        gone |= found == np.float32(nodata)
+        gone = ~np.isfinite(found)
+        if nodata is not None and not np.isnan(nodata):
+            # The number as the samples can hold it: -3.4028235e38 in a file's text is not exactly a float32.
+            gone |= found == np.float32(nodata)
     found[gone] = np.nan
     return found

@@ -31,6 +31,7 @@ KINDS = ("u1", "i1", "u2", "i2", "u4", "i4", "f2", "f4", "f8")
 METRES = {9001: 1.0, 9002: 0.3048, 9003: 1200 / 3937}
 """EPSG codes of units of length: metre, foot, US survey foot. [m]"""
 
+PLACING_TAGS = {"ModelPixelScale": 33550, "ModelTiepoint": 33922, "ModelTransformation": 34264}
 GDAL_NODATA = 42113
 GEOGRAPHIC = 2
 """GTModelTypeGeoKey: degrees of latitude and longitude."""
@@ -62,8 +63,9 @@ def open_tiff(path: Path, said: Said) -> Source:
             if samples != 1 or dtype is None or dtype.str[1:] not in KINDS:
                 kind = "unknown numbers" if dtype is None else str(dtype)
                 raise FormatError(f"the TIFF must hold one grid of numbers, not {samples} of {kind}", "file")
-            place = _place(page.geotiff_tags or {}, rows)
-            lift = METRES.get(int((page.geotiff_tags or {}).get("VerticalUnitsGeoKey", 9001)), 1.0)
+            keys = _georeference(page)
+            place = _place(keys, rows)
+            lift = METRES.get(int(keys.get("VerticalUnitsGeoKey", 9001)), 1.0)
             nodata = said.nodata
             if GDAL_NODATA in page.tags:
                 nodata = _number(page.tags[GDAL_NODATA].value, nodata)
@@ -95,6 +97,12 @@ def open_tiff(path: Path, said: Said) -> Source:
         about=place.about,
         bands=bands,
     )
+
+
+def _georeference(page: Any) -> dict[str, Any]:
+    """The keys of a GeoTIFF, and its scale, tie point and matrix also where no keys go with them."""
+    own = {name: page.tags[code].value for name, code in PLACING_TAGS.items() if code in page.tags}
+    return {**own, **(page.geotiff_tags or {})}
 
 
 def _number(text: Any, otherwise: float | None) -> float | None:

@@ -394,7 +394,11 @@ class Waiting:
         to = file.path.with_name(f"{file.path.name}-{secrets.token_hex(4)}.f32")
         samples = read_samples(file.path, reading.said(), to, say)
         with self._lock:
-            old, file.samples = file.samples, samples
+            waits = file.id in self._files
+            old, file.samples = file.samples, samples if waits else None
+        if not waits:
+            to.unlink(missing_ok=True)
+            raise Conflict("the file was dropped while it was being read")
         if old is not None:
             old.path.unlink(missing_ok=True)
         return samples

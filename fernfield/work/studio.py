@@ -358,8 +358,6 @@ class Studio:
                 logbook.fold(world_id, *span, joined)
                 world.forget_steps()
             runs += 1
-        if runs:
-            self.store.drop_stray_tracts(world_id)
         return runs
 
     def mind_logbook(self, world_id: str, revision: int) -> None:

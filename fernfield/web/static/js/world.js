@@ -133,9 +133,11 @@ on("live:revised", async (message) => {
   if (state.stage === "handover") refresh();
 });
 on("live:error", (message) => say(message.message));
-on("live:revised", (message) => {
+on("live:revised", async (message) => {
   if (!message.collections.includes("tracts")) return;
-  say("The tracts of this world were changed: opening it anew …", "calm");
+  const world = await ask(base);
+  if (!world || world.tracts.some((tract) => tract.id === state.world.tract)) return;
+  say("This tract was replaced or taken away: opening the world anew …", "calm");
   setTimeout(() => location.assign(`/worlds/${state.world.id}`), 1200);
 });
 on("live:gone", () => {
