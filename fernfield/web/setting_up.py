@@ -15,8 +15,9 @@ from fernfield.core.landforms import LANDFORMS
 from fernfield.formats.elevation import READERS
 from fernfield.web.api.parts import TheStudio, TheWorld, world_json
 from fernfield.web.problems import field_errors
-from fernfield.work.beginnings import WorldSpec, costs, ground_of
+from fernfield.work.beginnings import Seed, WorldSpec, costs, ground_of
 from fernfield.work.intake import Samples
+from fernfield.work.making import no_room
 
 router = APIRouter(include_in_schema=False)
 
@@ -108,7 +109,11 @@ def make_picture(request: Request, spec: Annotated[str, Query(max_length=20_000)
         ("Corner to corner", _time(found["corner_s"])),
         ("Smallest ridge or ditch", f"{found['smallest_m']:g} m wide"),
     ]
-    return _page(request, "make_picture.html", errors=[], spec=wanted, figures=figures, picture=picture, body=body)
+    begin = wanted.begin
+    warned = no_room(begin.recipe, wanted.width_m, wanted.depth_m) if isinstance(begin, Seed) else []
+    return _page(
+        request, "make_picture.html", errors=[], warned=warned, spec=wanted, figures=figures, picture=picture, body=body
+    )
 
 
 def _bars(samples: Samples) -> str:

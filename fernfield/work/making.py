@@ -51,7 +51,11 @@ def region(world: OpenWorld, tract: Tract, recipe: Recipe) -> tuple[Window, tupl
 def warnings(world: OpenWorld, tract: Tract, recipe: Recipe) -> list[str]:
     """What a recipe asks for that its region has no room for."""
     window, _, _ = region(world, tract, recipe)
-    wide, deep = (window.cols - 1) * tract.grid.spacing, (window.rows - 1) * tract.grid.spacing
+    return no_room(recipe, (window.cols - 1) * tract.grid.spacing, (window.rows - 1) * tract.grid.spacing)
+
+
+def no_room(recipe: Recipe, wide: float, deep: float) -> list[str]:
+    """What a recipe asks for that a region of so many metres has no room for. [m]"""
     found = []
     count = len(recipe.landscapes)
     if count > 1:

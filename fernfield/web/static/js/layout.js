@@ -11,6 +11,7 @@ const SNAP = 9;
 let tracts = [];
 let touching = [];
 let chosen = "";
+let revision = 0;
 let view = { x: 0, y: 0, w: 1, h: 1 };
 watchHtmx();
 
@@ -59,7 +60,7 @@ function draw() {
   for (const t of order) {
     const box = { x: t.x, y: -t.y - deep(t), width: wide(t), height: deep(t) };
     const group = part("g", { "data-tract": t.id, class: `tract ${t.kind}${t.id === chosen ? " chosen" : ""}` });
-    group.append(part("image", { href: `/api/tracts/${t.id}/plan.png?width=400&contour_m=0&growth=false`, preserveAspectRatio: "none", ...box }), part("rect", { ...box, "stroke-width": (t.id === chosen ? 3 : 1.5) * px }));
+    group.append(part("image", { href: `/api/tracts/${t.id}/plan.png?width=400&contour_m=0&growth=false&r=${revision}`, preserveAspectRatio: "none", ...box }), part("rect", { ...box, "stroke-width": (t.id === chosen ? 3 : 1.5) * px }));
     group.append(part("text", { class: "name", x: t.x + 8 * px, y: -t.y - deep(t) + 18 * px, "font-size": 13 * px, "stroke-width": 4 * px }, t.name + (t.kind === "underground" ? ", underground" : "")));
     parts.push(group);
   }
@@ -149,6 +150,7 @@ async function again() {
   const about = await ask(base);
   if (!found || !about) return;
   ({ tracts, touching } = found);
+  revision = about.revision;
   id("kept").textContent = `r${about.revision} kept`;
   id("undo").disabled = !about.can_undo;
   if (!named(chosen)) chosen = tracts[0]?.id || "";
