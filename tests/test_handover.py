@@ -17,11 +17,14 @@ from PIL import Image
 from shapely.geometry import box, shape
 
 from fernfield.core.errors import Cancelled
-from fernfield.work.commands import PutThing, SetWater
+from fernfield.web.icons import plan_icon
+from fernfield.work.commands import JoinTracts, PutThing, Rename, SetIcon, SetWater
 from fernfield.work.entries import Thing, Water
 from fernfield.work.handover import write_package
+from fernfield.work.joining import join
 from fernfield.work.scene import cover_shares, elevation_at, standing_plants
 from fernfield.work.studio import Studio
+from fernfield.work.tracts import TractSpec
 from fernfield.work.world import OpenWorld
 from tests.conftest import draw, ground
 
@@ -166,3 +169,29 @@ def test_jobs_tell_their_progress_as_events(client: TestClient) -> None:
     assert answer.headers["content-type"] == "application/zip"
     assert zipfile.ZipFile(io.BytesIO(answer.content)).testzip() is None
     assert client.get(f"/api/worlds/{world}/handover").json()["stale"] is False
+
+
+def test_several_tracts_are_handed_over_with_their_layout_and_the_icon(studio: Studio, worked: OpenWorld) -> None:
+    spec = TractSpec(name="East", x=300, width_m=100, depth_m=300, spacing_m=1, elevation_m=12)
+    east, _ = studio.add_tract(worked.id, spec)
+    west = worked.first_tract.row.id
+    join(worked, JoinTracts(first=west, second=east, blend_m=20))
+    worked.edit(PutThing(key="e", thing=Thing(sort="start", name="East", x=9, y=9, tract=east)))
+    worked.edit(Rename(description="Two banks."))
+    worked.edit(SetIcon(icon=plan_icon(worked, worked.first_tract, None, None, None)))
+    package, manifest = hand_over(studio, worked)
+    assert [t["name"] for t in manifest["tracts"]] == ["Main tract", "East"]
+    assert manifest["tracts"][1]["layout"] == {"x": 300, "y": 0, "kind": "open"}
+    assert manifest["joins"] == [{"first": west, "second": east, "side": "east", "blend_m": 20}]
+    assert manifest["world"]["description"] == "Two banks."
+    # The shared edge is one line in both files, to the step of their 16 bits.
+    edges = []
+    for tract, col in zip(manifest["tracts"], (-1, 0), strict=True):
+        heights = tract["heights"]
+        grey = np.asarray(Image.open(io.BytesIO(package.read(heights["file"]))), float)
+        edges.append(heights["lowest_m"] + grey[:, col] / 65_535 * (heights["highest_m"] - heights["lowest_m"]))
+    assert np.abs(edges[0] - edges[1]).max() < 1e-3
+    sites = [geojson.loads(package.read(t["sites"]["file"]))["features"] for t in manifest["tracts"]]
+    assert [[f["properties"]["name"] for f in s] for s in sites] == [["Spring", "South"], ["East"]]
+    icon = Image.open(io.BytesIO(package.read("icon.png")))
+    assert icon.size[0] == icon.size[1] <= 120

@@ -65,7 +65,8 @@ def test_the_live_picture_tells_what_a_world_costs_or_what_is_wrong(client: Test
         ({"begin": {"ground": "moon"}}, "sea_floor"),
     ):
         assert words in text_of(picture(**fields)), fields
-    assert client.get("/make/picture", params={"spec": "{"}).status_code == 200
+    for spec in ("{", "[]", "null", "5"):
+        assert "notice" in client.get("/make/picture", params={"spec": spec}).text
     assert client.get("/api/worlds").json() == []
 
 
@@ -111,6 +112,7 @@ def test_a_file_is_read_looked_at_and_placed(client: TestClient, made: dict[str,
     shown = client.post(f"/api/files/{file}/preview", json={"crop": [0, 0, 40, 60], "turn_deg": 90}).json()
     assert (shown["rows"], shown["cols"], shown["width_m"]) == (60, 40, 39 * 90)
     assert client.get(f"/api/files/{file}/preview.png").headers["content-type"] == "image/png"
+    assert client.get(f"/api/files/{file}/preview.png", params={"sea_level_m": "nan"}).status_code == 422
     bad = client.post(f"/api/files/{file}/preview", json={"crop": [0, 0, 99, 60]})
     assert bad.status_code == 422
     assert "within 80 rows and 120 columns" in bad.json()["detail"]
@@ -169,6 +171,7 @@ def test_setting_up_and_layout_over_the_api(client: TestClient, made: dict[str, 
     for bad in (b"GIF89a....", b"\x89PNG\r\n\x1a\n" + b"\0" * 40, b""):
         assert client.put(f"{base}/icon", files={"file": ("i", bad)}).status_code == 422
     assert client.delete(f"{base}/icon").status_code == 200
+    assert client.post(f"/api/tracts/{tract}/boundary", json={"width_m": 9, "sheet": "none"}).status_code == 404
     for page in ("setup", "layout"):
         assert "Paper" in client.get(f"/worlds/{made['id']}/{page}").text
     spec = {"name": "East", "x": 128, "width_m": 64, "depth_m": 64, "spacing_m": 1, "elevation_m": 9}

@@ -47,7 +47,8 @@ def icon_of(content: bytes) -> Icon:
     except (OSError, UnidentifiedImageError, ValueError, SyntaxError, Warning, Image.DecompressionBombError) as error:
         if isinstance(error, FormatError):
             raise
-        raise FormatError(f"an icon must be a PNG, JPEG or WebP image: {str(error)[:120]}", "file") from error
+        words = f"an icon must be a PNG, JPEG or WebP image that is not damaged, not {content[:8]!r}…"
+        raise FormatError(words, "file") from error
 
 
 def plan_icon(world: OpenWorld, tract: Tract, x: float | None, y: float | None, side_m: float | None) -> Icon:

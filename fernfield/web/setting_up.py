@@ -90,7 +90,8 @@ def _round_down(value: float) -> float:
 def make_picture(request: Request, spec: Annotated[str, Query(max_length=20_000)]) -> Response:
     """The live picture of a world that is being set up, or what is wrong with it."""
     try:
-        wanted = WorldSpec.model_validate({"name": "World", **json.loads(spec)})
+        said = json.loads(spec)
+        wanted = WorldSpec.model_validate({"name": "World", **said} if isinstance(said, dict) else said)
         found = costs(wanted.grid)
         ground_of(wanted)
         picture = _picture(wanted)

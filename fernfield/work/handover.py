@@ -249,4 +249,5 @@ def _manifest(world: OpenWorld, files: list[dict[str, Any]], tracts: list[dict[s
         "sun": {"bearing_deg": sun.sun_bearing_deg, "height_deg": sun.sun_height_deg},
         "files": files,
         "tracts": tracts,
+        "joins": [join.model_dump() for _, join in world.joins()],
     }

@@ -317,6 +317,7 @@ class Studio:
         """Put a boundary around a tract and prove it; the job's result says whether it holds."""
         world, tract = self.tract(tract_id)
         boundary_of(world, tract, command)
+        check_open(world.sheets(), command.sheet)
         return self.jobs.start("boundary", lambda job: put_boundary(world, tract, command, job), world.id)
 
     # The past

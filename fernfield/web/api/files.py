@@ -105,7 +105,7 @@ def preview(file: str, placing: Placing, studio: TheStudio) -> dict[str, Any]:
 
 @router.get("/{file}/preview.png", response_class=Response)
 def preview_png(
-    file: str, studio: TheStudio, placing: Annotated[str, Query(max_length=2000)] = "{}", sea_level_m: float = 0.0
+    file: str, studio: TheStudio, placing: Annotated[str, Query(max_length=2000)] = "{}", sea_level_m: Elevation = 0.0
 ) -> Response:
     """The land as it would come in, coarse; `placing` is the body of the other calls, as JSON."""
     heights, metres = coarse(studio.waiting.get(file).read(), Placing.model_validate_json(placing))
