@@ -128,6 +128,29 @@ def test_things_and_plots_belong_to_one_tract(pair: tuple[OpenWorld, str, str]) 
         world.edit(PutThing(key="b", thing=Thing(sort="start", name="B", x=1, y=1, tract="tnone")))
 
 
+def test_an_underground_tract_is_dry_under_the_sea(studio: Studio, world: OpenWorld) -> None:
+    from fernfield.work.commands import KeepTo
+    from fernfield.work.scene import spot
+    from fernfield.work.sections import section
+    from fernfield.work.walks import Walk
+
+    spec = {"name": "Gallery", "width_m": 64, "depth_m": 64, "spacing_m": 1, "elevation_m": -30}
+    cave, _ = studio.add_tract(world.id, TractSpec(**spec, kind="underground"))
+    tract = world.tract(cave)
+    world.edit(PutThing(key="in", thing=Thing(sort="start", name="In", x=30, y=30, tract=cave)))
+    assert spot(world, tract, 30, 30)["water_depth_m"] == 0
+    assert spot(world, tract, 30, 30)["over_sea_m"] == -30
+    assert Walk.from_start(world, tract).water(30, 30) == 0
+    assert section(world, tract, 30, 0, 64)["sea_level_m"] == -30
+    assert "drowned start" not in {f.check for f in run_checks(survey(world))}
+    assert not any("water" in f.words for f in run_checks(survey(world)))
+    wet = Stroke(tool="raise", radius_m=9, softness=0, strength=5, path=[(30, 30, 0)], keep_to=KeepTo(water="wet"))
+    assert world.stroke(cave, wet).fill_m3 == 0
+    world.edit(PlaceTract(key=cave, kind="open"))
+    assert spot(world, tract, 30, 30)["water_depth_m"] == 30
+    assert world.stroke(cave, wet).fill_m3 > 0
+
+
 # Cropping and extending
 
 

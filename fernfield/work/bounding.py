@@ -23,7 +23,7 @@ from fernfield.work.world import OpenWorld, Tract
 
 def boundary_of(world: OpenWorld, tract: Tract, command: PutBoundary) -> Boundary:
     """Raises InvalidInput for a strip that does not fit the tract."""
-    boundary = Boundary(command.kind, command.width_m, command.steep_deg, command.depth_m, world.sea_level_m)
+    boundary = Boundary(command.kind, command.width_m, command.steep_deg, command.depth_m, world.sea_of(tract.row.id))
     boundary.fits(tract.grid)
     return boundary
 
@@ -99,4 +99,4 @@ def prove(world: OpenWorld, tract: Tract, boundary: Boundary | None, job: Job) -
             starts += [(int(rows[0]), int(c)) for c in cols] + [(int(rows[-1]) - 1, int(c)) for c in cols]
             starts += [(int(r), int(cols[0])) for r in rows] + [(int(r), int(cols[-1]) - 1) for r in rows]
         starts = starts or [(grid.rows // 2, grid.cols // 2)]
-        return enclosed(np.asarray(heights), grid.spacing, world.sea_level_m, starts)
+        return enclosed(np.asarray(heights), grid.spacing, world.sea_of(tract.row.id), starts)

@@ -46,7 +46,7 @@ def _standing(world: OpenWorld, tract: Tract, thing: Thing) -> Standing:
         thing.sort,
         thing.x,
         thing.y,
-        max(0.0, world.sea_level_m - ground - thing.over_m),
+        max(0.0, world.sea_of(tract.row.id) - ground - thing.over_m),
         float(slope[slope.shape[0] // 2, slope.shape[1] // 2]),
         thing.default,
     )

@@ -117,7 +117,7 @@ def _sow(
     wide = tract.grid.clip(part.pad(1))
     heights = tract.cache.read(HEIGHT, wide)
     slope = slope_degrees(heights, tract.grid.spacing)[part.inside(wide)]
-    dry = heights[part.inside(wide)] - world.sea_level_m
+    dry = heights[part.inside(wide)] - world.sea_of(tract.row.id)
     full = np.zeros(part.shape, np.float64)
     for share, one in zip(shares, wanted, strict=True):
         suits = LANDFORMS[one.landscape].suits

@@ -21,8 +21,7 @@ class Known(Joined, Protocol):
 
     rows: dict[str, dict[str, Row]]
 
-    @property
-    def sea_level_m(self) -> float: ...
+    def sea_of(self, tract_id: str) -> float: ...
 
     @property
     def symmetry(self) -> Symmetry: ...
@@ -46,7 +45,7 @@ def outline_of(plot: Plot, grid: Grid) -> np.ndarray:
     return np.array([(grid.row_of(y), grid.col_of(x)) for x, y in plot.points], np.float64)
 
 
-def kept_by(world: Known, grid: Grid, keep: KeepTo | None) -> Kept | None:
+def kept_by(world: Known, tract_id: str, grid: Grid, keep: KeepTo | None) -> Kept | None:
     """What a stroke keeps to, in posts. Raises NotFound for a plot that is not there."""
     if keep is None:
         return None
@@ -60,9 +59,9 @@ def kept_by(world: Known, grid: Grid, keep: KeepTo | None) -> Kept | None:
         keep.from_deg,
         keep.to_deg,
         None if keep.water is None else keep.water == "wet",
-        world.sea_level_m,
+        world.sea_of(tract_id),
     )
-    return None if kept == Kept(sea=world.sea_level_m) and not plots else kept
+    return None if kept == Kept(sea=world.sea_of(tract_id)) and not plots else kept
 
 
 def manner_of(world: Known, tract_id: str, grid: Grid, start: StrokeStart) -> Manner:
@@ -79,7 +78,7 @@ def manner_of(world: Known, tract_id: str, grid: Grid, start: StrokeStart) -> Ma
         {**values, "turn_deg": start.turn_deg},
         mask_layers(start, [k for k, _ in world.covers()], [k for k, _ in world.mixes()]),
         None if start.tip is None else world.picture(start.tip),
-        kept_by(world, grid, start.keep_to),
+        kept_by(world, tract_id, grid, start.keep_to),
         world.symmetry.images(),
         bounds.lowest_m,
         bounds.highest_m,

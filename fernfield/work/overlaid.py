@@ -77,7 +77,7 @@ def _kept(world: OpenWorld, tract: Tract, level: int, part: Window, show: Show) 
     if keep is not None:
         # Somebody may have deleted a plot just now: a picture is drawn all the same.
         keep = keep.model_copy(update={"plots": tuple(key for key in keep.plots if key in world.rows["plots"])})
-    limits = kept_by(world, tract.grid, keep)
+    limits = kept_by(world, tract.row.id, tract.grid, keep)
     if limits is None:
         return None
     step = 2**level if level > 0 else 1

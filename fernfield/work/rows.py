@@ -24,6 +24,9 @@ from fernfield.work.sheeting import sheets_of
 
 R = TypeVar("R", bound=Row)
 
+DRY_M = -20_000.0
+"""A sea level that no ground lies under. [m]"""
+
 
 class WorldRows:
     """Rows by collection and key, and what is read from them."""
@@ -48,6 +51,10 @@ class WorldRows:
     @property
     def sea_level_m(self) -> float:
         return self.row(Water, "water", "sea").sea_level_m
+
+    def sea_of(self, tract_id: str) -> float:
+        """The level of the sea in a tract: underground it is dry, however deep. [m]"""
+        return DRY_M if self.place_of(tract_id).kind == "underground" else self.sea_level_m
 
     @property
     def light(self) -> Light:

@@ -42,7 +42,7 @@ def plan_pixels(world: OpenWorld, tract: Tract, level: int, part: Window, show: 
         raise InvalidInput(f"level must be {FINEST_LEVEL} to {COARSEST_LEVEL}, not {level}", "level")
     fine = max(1, 2**-level) if level < 0 else 1
     step = 2**level if level > 0 else 1
-    light, sea = world.light, world.sea_level_m
+    light, sea = world.light, world.sea_of(tract.row.id)
     # The posts that the picture is drawn from: one beyond the part, two where it is refined.
     halo = 2 if fine > 1 else 1
     posts = Window(
@@ -136,7 +136,7 @@ def shadow_window(world: OpenWorld, tract: Tract, window: Window) -> Window:
         shaded = window
         # The lowest ground that a shadow can fall on bounds its length; that ground is nearer then.
         for _ in range(3):
-            low = max(low, world.sea_level_m - UNDER_WATER_M)
+            low = max(low, world.sea_of(tract.row.id) - UNDER_WATER_M)
             reach = reach_posts(high - low, tract.grid.spacing, light.sun_height_deg)
             shaded = tract.grid.clip(shaded_by(window, light.sun_bearing_deg, reach))
             low, _ = cache.height_range(shaded)
@@ -343,7 +343,7 @@ def spot(world: OpenWorld, tract: Tract, x: float, y: float) -> dict[str, Any]:
         "slope_deg": slope,
         "slope_percent": math.tan(math.radians(slope)) * 100,
         "aspect_deg": None if math.isnan(aspect) else aspect,
-        "water_depth_m": max(0.0, world.sea_level_m - z),
+        "water_depth_m": max(0.0, world.sea_of(tract.row.id) - z),
         "covers": {cover.name: float(share) for (_, cover), share in zip(world.covers(), shares, strict=True)},
         "growth_within_10_m": near,
     }

@@ -34,8 +34,13 @@ def section(world: OpenWorld, tract: Tract, y: float, x0: float, x1: float, most
         "step_m": grid.spacing * step,
         "ground": [round(float(v), 3) for v in ground],
         "before": None if np.array_equal(ground, before) else [round(float(v), 3) for v in before],
-        "sea_level_m": world.sea_level_m,
+        "sea_level_m": _sea(world, tract, ground),
     }
+
+
+def _sea(world: OpenWorld, tract: Tract, ground: FloatArray) -> float:
+    """The sea level to draw in a section; where a tract is dry, the foot of the picture. [m]"""
+    return world.sea_level_m if world.place_of(tract.row.id).kind == "open" else float(ground.min())
 
 
 def line_section(
@@ -74,7 +79,7 @@ def line_section(
         "step_m": float(away[1]),
         "ground": [round(float(v), 3) for v in ground],
         "before": None if np.array_equal(ground, was) else [round(float(v), 3) for v in was],
-        "sea_level_m": world.sea_level_m,
+        "sea_level_m": _sea(world, tract, ground),
     }
     if marks is not None:
         a, b = sorted(min(max(mark, 0.0), whole) for mark in marks)

@@ -36,7 +36,7 @@ class Walk:
         self._obstacles: list[Obstacle] = []
         self._stale = True
         self._centre = (x, y)
-        self._sea = world.sea_level_m
+        self._sea = world.sea_of(tract.row.id)
         with world.lock:
             z = elevation_at(tract, x, y)
         self.walker = Walker(x, y, z, facing % 360)
@@ -90,7 +90,7 @@ class Walk:
         with self._world.lock:
             self._window = grid.clip(grid.around(x, y, REACH_M).pad(2))
             self._heights = self._tract.cache.read(HEIGHT, self._window)
-            self._sea = self._world.sea_level_m
+            self._sea = self._world.sea_of(self._tract.row.id)
             self._obstacles = self._find_obstacles(x, y)
         self._centre = (x, y)
         self._stale = False

@@ -263,7 +263,7 @@ export class Sea {
 
   update() {
     this.mesh.position.y = state.world.sea_level_m;
-    this.mesh.visible = state.show.water;
+    this.mesh.visible = state.show.water && state.world.tracts.find((tract) => tract.id === state.world.tract)?.kind !== "underground";
   }
 }
 
