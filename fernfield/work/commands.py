@@ -28,6 +28,7 @@ from fernfield.work.entries import (
     Thing,
     TractId,
     Water,
+    check_box,
 )
 
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
@@ -351,8 +352,7 @@ class Area(Command):
     def _one_of_them(self) -> Area:
         if self.plot is not None and self.box is not None:
             raise InvalidInput("an area is a plot or a box, not both", "box")
-        if self.box is not None and not (self.box[0] < self.box[2] and self.box[1] < self.box[3]):
-            raise InvalidInput(f"box must be x0, y0, x1, y1 with the smaller number first, not {self.box}", "box")
+        check_box(self.box)
         return self
 
 

@@ -254,6 +254,12 @@ class Weathering(Row):
     repose_deg: Annotated[float, Field(ge=1, le=80)] = 36.0
 
 
+def check_box(box: tuple[float, float, float, float] | None) -> None:
+    """Raises InvalidInput unless the smaller numbers of x0, y0, x1, y1 come first. [m]"""
+    if box is not None and not (box[0] < box[2] and box[1] < box[3]):
+        raise InvalidInput(f"box must be x0, y0, x1, y1 with the smaller number first, not {box}", "box")
+
+
 class Recipe(Row):
     """Collection "recipes", by the key of the sheet that it made: land from a seed.
 
@@ -275,8 +281,7 @@ class Recipe(Row):
     def _one_place(self) -> Recipe:
         if self.plot is not None and self.box is not None:
             raise InvalidInput("a recipe's region is a plot or a box, not both", "box")
-        if self.box is not None and not (self.box[0] < self.box[2] and self.box[1] < self.box[3]):
-            raise InvalidInput(f"box must be x0, y0, x1, y1 with the smaller number first, not {self.box}", "box")
+        check_box(self.box)
         return self
 
     @property
