@@ -6,19 +6,34 @@ HOST ?= 127.0.0.1
 PORT ?= 8127
 DATA ?= data
 
-.PHONY: demo test lint system-packages bench screenshots lock
+.PHONY: demo test lint types test-steady mutants system-packages bench screenshots lock
 
 demo: $(VENV)/run.done
 	$(BIN)/fernfield demo --host $(HOST) --port $(PORT) --data $(DATA)
 
 test: system-packages $(VENV)/dev.done lint
-	$(BIN)/pytest --cov --cov-report=term:skip-covered tests
+	$(BIN)/pytest -n 2 --dist loadfile tests
 
 lint: $(VENV)/dev.done
 	$(BIN)/ruff check fernfield tests tools
 	$(BIN)/ruff format --check fernfield tests tools
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+	$(MAKE) --no-print-directory types
+
+# The scripts, checked against the answers of the API as its OpenAPI document describes them.
+types: $(VENV)/js.done
+	$(BIN)/python tools/openapi.py $(VENV)/js/openapi.json
+	$(BIN)/node $(VENV)/js/node_modules/openapi-typescript/bin/cli.js $(VENV)/js/openapi.json -o fernfield/web/static/js/api.d.ts >/dev/null
+	$(BIN)/node $(VENV)/js/node_modules/typescript/bin/tsc -p tools/types/tsconfig.json
+
+# The browser tests ten times over, while both processors are kept busy by something else: none may fail.
+test-steady: system-packages $(VENV)/dev.done
+	$(BIN)/python tools/steady.py
+
+# Changes places of the core, one at a time, and sees whether the tests that concern it notice.
+mutants: $(VENV)/dev.done
+	$(BIN)/python tools/mutants.py
 
 bench: $(VENV)/dev.done
 	$(BIN)/fernfield bench
@@ -41,6 +56,11 @@ $(VENV)/run.done: requirements.lock pyproject.toml
 
 $(VENV)/dev.done: $(VENV)/run.done requirements-dev.lock
 	$(BIN)/python -m pip install -q --disable-pip-version-check -r requirements-dev.lock
+	touch $@
+
+$(VENV)/js.done: tools/types/package.json $(VENV)/dev.done
+	mkdir -p $(VENV)/js && cp tools/types/package.json $(VENV)/js/
+	PATH="$$PWD/$(BIN):$$PATH" $(BIN)/npm install --prefix $(VENV)/js --no-audit --no-fund --no-package-lock --silent
 	touch $@
 
 # Renew the two lock files from pyproject.toml.

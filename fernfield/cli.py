@@ -32,7 +32,7 @@ def _run(host: str, port: int, data: Path, *, demo: bool) -> None:
 
     from fernfield.demo.reach import build_demo
     from fernfield.web.app import create_app
-    from fernfield.web.settings import Settings
+    from fernfield.web.kernel.settings import Settings
     from fernfield.work.studio import Studio
     from fernfield.work.warm import warm_kernels
 
@@ -103,8 +103,8 @@ def import_(
     import shutil
     import tempfile
 
-    from fernfield.work.intake import Placing, Reading
     from fernfield.work.studio import Studio
+    from fernfield.work.worlds.intake import Placing, Reading
 
     read = {"format": format, "rows": rows, "cols": cols, "sample": sample, "byte_order": byte_order, "up": up}
     reading = Reading.model_validate({**read, "nodata": nodata, "sampled_m": spacing_m})
@@ -168,7 +168,7 @@ def bench(
 
 
 def _wait(job: object) -> dict[str, object]:
-    from fernfield.work.jobs import Job
+    from fernfield.work.kernel.jobs import Job
 
     assert isinstance(job, Job)
     while not job.ended:

@@ -2,35 +2,76 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import subprocess
 import sys
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from filelock import FileLock
 
+from fernfield.core.checks.finding import Finding
 from fernfield.core.grid import FloatArray
 from fernfield.web.app import create_app
-from fernfield.work.beginnings import WorldSpec
-from fernfield.work.commands import Stroke
-from fernfield.work.layers import HEIGHT
+from fernfield.work.cover.rows import covers_of
+from fernfield.work.growth.rows import mixes_of
+from fernfield.work.kernel.jobs import Job
+from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.world import OpenWorld, Outcome
+from fernfield.work.sites.rows import THINGS, default_start
+from fernfield.work.strokes import Stroke
 from fernfield.work.studio import Studio
-from fernfield.work.world import OpenWorld, Outcome
+from fernfield.work.trial.walks import Walk
+from fernfield.work.worlds.beginnings import WorldSpec
+from tests.browser.driving import browser, page, server
+
+__all__ = ["browser", "page", "server"]  # fixtures for the tests of every room
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Whatever drives a browser is marked so: `pytest -m browser`."""
+    for item in items:
+        if "browser" in getattr(item, "fixturenames", ()):
+            item.add_marker("browser")
 
 
 @pytest.fixture(scope="session")
 def demo_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A data folder with the demo world, made once by `fernfield demo`: copy it before changing anything."""
-    data = tmp_path_factory.mktemp("demo")
+    """A data folder with the demo world, made once by `fernfield demo`: copy it before changing anything.
+
+    All workers of a run in parallel share it: the first one makes it.
+    """
+    shared = tmp_path_factory.getbasetemp()
+    if "PYTEST_XDIST_WORKER" in os.environ:
+        shared = shared.parent
+    data = shared / "demo-world"
+    with FileLock(f"{data}.lock"):
+        if not data.exists():
+            _make_demo(data)
+    return data
+
+
+def _make_demo(data: Path) -> None:
     command = [sys.executable, "-u", "-m", "fernfield.cli", "demo", "--port", "0", "--data", str(data)]
     with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as process:
         assert process.stdout is not None
         assert any("http://127.0.0.1:" in line for line in process.stdout)
         process.send_signal(signal.SIGINT)
-    return data
+
+
+def ended(job: Job) -> Job:
+    """A job, once it has ended."""
+    version, end = -1, time.monotonic() + 120
+    while not job.ended:
+        assert time.monotonic() < end, job.message
+        version = job.wait(version, 1.0)
+    return job
 
 
 @pytest.fixture
@@ -76,10 +117,21 @@ def ground(world: OpenWorld) -> FloatArray:
     return np.asarray(tract.cache.read(HEIGHT, tract.grid.window))
 
 
+def walk_from_start(world: OpenWorld, tract: Tract, key: str | None = None) -> Walk:
+    """A walk from a start, the default one unless `key` says."""
+    start = default_start(world, tract.row.id) if key is None else world.row(THINGS, key)
+    return Walk(world, tract, start.x, start.y, start.turn_deg, start.over_m)
+
+
+def found_in(world: OpenWorld) -> list[Finding]:
+    """What the checks of every room find."""
+    return [finding for room in world.house.rooms for check in room.checks for finding in check.find(world)]
+
+
 def everything(world: OpenWorld) -> dict[str, bytes]:
     """The bytes of every layer and row, to compare whole worlds."""
     tract = world.first_tract
-    layers = {HEIGHT, *(f"cover:{k}" for k, _ in world.covers()), *(f"growth:{k}" for k, _ in world.mixes())}
+    layers = {HEIGHT, *(f"cover:{k}" for k, _ in covers_of(world)), *(f"growth:{k}" for k, _ in mixes_of(world))}
     found = {layer: tract.cache.read(layer, tract.grid.window).tobytes() for layer in layers}
     # Layers that there may be or not: nothing in one is the same as none.
     for layer in {place[0] for place in tract.cache.ranges} - layers:

@@ -8,7 +8,8 @@ import numpy as np
 
 from fernfield.core.grid import FloatArray
 from fernfield.formats.source import Said
-from fernfield.work.intake import Layout, Placing, Say, heights_of, quiet, read_samples
+from fernfield.work.kernel.says import Say
+from fernfield.work.worlds.intake import Layout, Placing, heights_of, quiet, read_samples
 
 
 def read_heights(

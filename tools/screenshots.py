@@ -45,9 +45,9 @@ def at(page: Page, x: float, y: float) -> tuple[float, float]:
 
 def grade(page: Page) -> None:
     """A way up to the scar, the button still down, over the slope classes."""
-    page.locator("#show summary").click()
+    page.locator("#show > button").click()
     page.locator("[data-overlay=slopes]").check()
-    page.locator("#show summary").click()
+    page.locator("#show > button").click()
     page.wait_for_timeout(2500)
     page.keyboard.press("g")
     page.mouse.move(*at(page, 560, 440))
@@ -60,9 +60,9 @@ def grade(page: Page) -> None:
     page.wait_for_timeout(800)
     page.keyboard.press("Control+z")
     page.wait_for_timeout(800)
-    page.locator("#show summary").click()
+    page.locator("#show > button").click()
     page.locator("[data-overlay=slopes]").uncheck()
-    page.locator("#show summary").click()
+    page.locator("#show > button").click()
 
 
 def take(page: Page, url: str) -> None:
@@ -106,7 +106,7 @@ def take(page: Page, url: str) -> None:
     page.locator("[data-look]").nth(6).click()
     shoot(page, "past", 2500)
     page.locator("[data-past=leave]").click()
-    page.evaluate("document.documentElement.dataset.theme = 'dusk'")
+    page.evaluate("document.documentElement.dataset.bsTheme = 'dusk'")
     page.locator("[data-stage=ground]").click()
     page.mouse.move(640, 420)
     shoot(page, "dusk-logbook", 1500)
@@ -179,14 +179,14 @@ def gallery() -> None:
 
 def seed(page: Page) -> None:
     """The recipe of a plot's land, with its preview."""
-    page.locator("details[data-fold=seed] > summary").click()
+    page.locator("[data-fold=seed] .fold-button").click()
     page.locator("#form-fells").fill("2")
     page.locator("#form-crags").fill("1")
     page.locator("[data-preview-land]").click()
     page.locator("[data-preview]").wait_for()
     page.locator("[data-preview]").scroll_into_view_if_needed()
     shoot(page, "seed", 800)
-    page.locator("details[data-fold=seed] > summary").click()
+    page.locator("[data-fold=seed] .fold-button").click()
 
 
 def main() -> None:

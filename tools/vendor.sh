@@ -13,9 +13,11 @@ m="$work/node_modules"
 rm -rf "$to"
 mkdir -p "$to"
 cp "$m/htmx.org/dist/htmx.min.js" "$to/htmx.js"
-cp "$m/@alpinejs/csp/dist/cdn.min.js" "$to/alpine-csp.js"
+cp "$m/idiomorph/dist/idiomorph-ext.min.js" "$to/idiomorph-ext.js"
+cp "$m/@alpinejs/csp/dist/module.esm.min.js" "$to/alpine.js"
 cp "$m/bootstrap/dist/css/bootstrap.min.css" "$to/bootstrap.css"
-sed -i '/sourceMappingURL/d' "$to/bootstrap.css"
+cp "$m/bootstrap/dist/js/bootstrap.bundle.min.js" "$to/bootstrap.js"
+sed -i '/sourceMappingURL/d' "$to/bootstrap.css" "$to/bootstrap.js"
 cp "$m/@fontsource-variable/archivo/files/archivo-latin-wght-normal.woff2" "$to/archivo.woff2"
 for weight in 400 500; do
   cp "$m/@fontsource/spline-sans-mono/files/spline-sans-mono-latin-$weight-normal.woff2" "$to/spline-sans-mono-$weight.woff2"
@@ -30,9 +32,11 @@ export {
   LinearSRGBColorSpace, Sphere, Float32BufferAttribute
 } from "three";
 JS
+printf 'export * from "three";\n' > "$to/three.d.ts"
+printf 'import Alpine from "alpinejs";\nexport default Alpine;\n' > "$to/alpine.d.ts"
 npx esbuild entry.js --bundle --minify --format=esm --legal-comments=none --outfile="$to/three.js" --log-level=warning
 mkdir -p "$to/licences"
-for p in htmx.org @alpinejs/csp bootstrap three @fontsource-variable/archivo @fontsource/spline-sans-mono; do
+for p in htmx.org idiomorph @alpinejs/csp bootstrap three @fontsource-variable/archivo @fontsource/spline-sans-mono; do
   f=$(ls "$m/$p"/LICEN[SC]E* 2>/dev/null | head -n1 || true)
   [ -n "$f" ] && cp "$f" "$to/licences/$(echo "$p" | tr '/@' '__').txt"
 done
@@ -40,7 +44,7 @@ echo "@alpinejs/csp is under the MIT licence, (c) Caleb Porzio and contributors;
   > "$to/licences/_alpinejs_csp.txt"
 node -e '
 const fs = require("fs");
-const names = ["htmx.org", "@alpinejs/csp", "bootstrap", "three", "@fontsource-variable/archivo", "@fontsource/spline-sans-mono"];
+const names = ["htmx.org", "idiomorph", "@alpinejs/csp", "bootstrap", "three", "@fontsource-variable/archivo", "@fontsource/spline-sans-mono"];
 const rows = names.map((n) => { const p = JSON.parse(fs.readFileSync(`node_modules/${n}/package.json`)); return `| ${n} | ${p.version} | ${p.license} |`; });
 fs.writeFileSync(process.argv[1], ["# Front-end packages", "", "Refreshed by `tools/vendor.sh`; licences in `licences/`.", "", "| package | version | licence |", "| --- | --- | --- |", ...rows, ""].join("\n"));
 ' "$to/README.md"

@@ -16,14 +16,14 @@ import numpy as np
 from PIL import Image
 
 from fernfield.bench import Plan, Row, row
+from fernfield.core.brush.brush import Touch
+from fernfield.core.brush.pressing import Laying
+from fernfield.core.brush.tips import tip
 from fernfield.core.cover.shares import compose_colours
 from fernfield.core.drawing.plan import PlanLook, draw_plan
 from fernfield.core.grid import Array, ByteArray, FloatArray
-from fernfield.core.ground.brush import Touch
 from fernfield.core.ground.frost import frost
-from fernfield.core.ground.pressing import Laying
 from fernfield.core.ground.rain import Rain, rain_in_place
-from fernfield.core.ground.tips import tip
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.landforms import LANDFORMS
 from fernfield.core.landforms.landform import Ground

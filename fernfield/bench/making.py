@@ -11,18 +11,18 @@ import numpy as np
 
 from fernfield.bench import Plan, Row, row
 from fernfield.bench.core import RADIUS, land
-from fernfield.core.ground.pace import FINE_STEP_S, Sample
+from fernfield.core.brush.pace import FINE_STEP_S, Sample
 from fernfield.core.travel.enclosure import enclosed
 from fernfield.formats.source import Said
-from fernfield.web.pictures import land_png
-from fernfield.work.beginnings import WorldSpec
-from fernfield.work.commands import JoinTracts, StrokeStart
-from fernfield.work.entries import Landscape, Recipe
-from fernfield.work.intake import Placing, heights_of, read_samples
-from fernfield.work.joining import join
-from fernfield.work.making import preview
+from fernfield.web.kernel.pictures import land_png
+from fernfield.work.ground.making import preview
+from fernfield.work.ground.rows import Landscape, Recipe
+from fernfield.work.strokes import StrokeStart
 from fernfield.work.studio import Studio
-from fernfield.work.tracts import TractSpec
+from fernfield.work.worlds.beginnings import WorldSpec
+from fernfield.work.worlds.intake import Placing, heights_of, read_samples
+from fernfield.work.worlds.joining import JoinTracts, join
+from fernfield.work.worlds.tracts import TractSpec
 
 MIXED = Recipe(
     seed=4, blend_m=120, landscapes=tuple(Landscape(name=n, patch_m=700) for n in ("moor", "fells", "fen", "crags"))

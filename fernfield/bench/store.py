@@ -11,12 +11,13 @@ from pathlib import Path
 
 from fernfield.bench import Plan, Row, row
 from fernfield.bench.core import RADIUS, land
-from fernfield.core.ground.pace import FINE_STEP_S, Sample
-from fernfield.work.beginnings import WorldSpec
-from fernfield.work.commands import KeepTo, Stroke, StrokeStart
-from fernfield.work.layers import HEIGHT
+from fernfield.core.brush.pace import FINE_STEP_S, Sample
+from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.plots.keep import KeepTo
+from fernfield.work.strokes import Stroke, StrokeStart
 from fernfield.work.studio import Studio
-from fernfield.work.world import OpenWorld
+from fernfield.work.worlds.beginnings import WorldSpec
 
 START = StrokeStart(tool="raise", radius_m=RADIUS, softness=0.6, strength=5)
 SHAPED = StrokeStart(
@@ -123,7 +124,7 @@ def _open(studio: Studio, world_id: str, plan: Plan) -> Row:
     """Opening a world and drawing on it needs its rows and the tiles in view, not all of its blobs."""
 
     def ours() -> None:
-        world = OpenWorld(studio.store, world_id)
+        world = OpenWorld(studio.house, studio.store, world_id)
         world.first_tract.cache.read(HEIGHT, world.first_tract.grid.around(500, 500, 256))
 
     raw = sqlite3.connect(studio.data / "fernfield.db")

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from fernfield.core.errors import GridError
+from fernfield.core.errors import GridError, InvalidInput
 
 FloatArray = NDArray[np.float32]
 ByteArray = NDArray[np.uint8]
@@ -179,6 +179,13 @@ class Grid:
     def holds(self, x: float, y: float) -> bool:
         return 0 <= x <= self.width and 0 <= y <= self.depth
 
+    def need(self, x: float, y: float, what: str = "a place") -> None:
+        """Raises InvalidInput unless (x, y) lies in the grid. [m]"""
+        if not self.holds(x, y):
+            raise InvalidInput(
+                f"{what} must be inside the tract (0 to {self.width:g}, 0 to {self.depth:g}), not {x:g}, {y:g}", "x"
+            )
+
     def clip(self, window: Window) -> Window:
         return window.meet(self.window)
 
@@ -209,3 +216,15 @@ def bilinear(values: Array, row: float, col: float) -> float:
     top = float(values[r, c]) * (1 - fc) + float(values[r, c + 1]) * fc
     low = float(values[r + 1, c]) * (1 - fc) + float(values[r + 1, c + 1]) * fc
     return float(top * (1 - fr) + low * fr)
+
+
+def bilinear_many(values: FloatArray, rows: Array, cols: Array) -> FloatArray:
+    """`bilinear` at many places at once: rows and columns with fractions, of one shape."""
+    r, c = np.clip(rows, 0, values.shape[0] - 1), np.clip(cols, 0, values.shape[1] - 1)
+    r0 = np.minimum(r.astype(int), max(values.shape[0] - 2, 0))
+    c0 = np.minimum(c.astype(int), max(values.shape[1] - 2, 0))
+    r1, c1 = np.minimum(r0 + 1, values.shape[0] - 1), np.minimum(c0 + 1, values.shape[1] - 1)
+    fr, fc = r - r0, c - c0
+    top = values[r0, c0] * (1 - fc) + values[r0, c1] * fc
+    low = values[r1, c0] * (1 - fc) + values[r1, c1] * fc
+    return np.asarray(top * (1 - fr) + low * fr, np.float32)

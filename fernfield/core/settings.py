@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from fernfield.core.errors import InvalidInput
@@ -23,6 +23,7 @@ class Setting:
     first : the value when it is left out; None is a value of its own, which `left_out` explains
     whole : only whole numbers
     choices : the words it may be; no number then
+    called : what the choices are called, where their names do not say it
     picture : the key of a picture (its pixels are put in its place before a tool sees it)
     """
 
@@ -36,6 +37,7 @@ class Setting:
     choices: tuple[str, ...] = ()
     picture: bool = False
     left_out: str = ""
+    called: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def worded(self) -> bool:

@@ -13,12 +13,22 @@ import random
 from collections.abc import Sequence
 from typing import Any
 
-from fernfield.work.beginnings import WorldSpec
-from fernfield.work.commands import PathPoint, PutRow, PutSheet, PutThing, Stroke
-from fernfield.work.entries import About, Cover, CoverRule, Kind, Level, Light, Mix, Plot, Row, Sheet, Thing, Water
-from fernfield.work.sheet_edits import put_sheet
+from fernfield.work.cover.rows import Cover, CoverRule
+from fernfield.work.ground.commands import PutSheet
+from fernfield.work.ground.rows import LEVELS, Level, Sheet
+from fernfield.work.ground.sheet_edits import put_sheet
+from fernfield.work.growth.rows import Kind, Mix
+from fernfield.work.kernel.commands import PathPoint, put
+from fernfield.work.kernel.rows import Row
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.light.rows import Light
+from fernfield.work.plots.rows import PLOTS, Plot
+from fernfield.work.sites.rows import THINGS, Thing
+from fernfield.work.strokes import Stroke
 from fernfield.work.studio import Studio
-from fernfield.work.world import OpenWorld
+from fernfield.work.water.rows import Water
+from fernfield.work.worlds.beginnings import WorldSpec
+from fernfield.work.worlds.rows import About, name_of
 
 NAME = "Sallow Reach"
 WORDS = "A tidal fen and moor, where wardens compete to reopen the sluices before the spring tide."
@@ -219,11 +229,11 @@ def _shape(hand: _Hand, rng: random.Random) -> None:
     hand("smooth", CREEK, radius=46, softness=0.9, strength=120, seconds=16)
 
 
-PLOTS: dict[str, tuple[str, Points]] = {
+NAMED_PLOTS: dict[str, tuple[str, Points]] = {
     "north-fen": ("North fen", ((430, 560), (560, 540), (600, 640), (520, 700), (440, 660))),
     "moor": ("Moor", ((40, 740), (260, 720), (300, 860), (240, 990), (60, 980))),
 }
-LEVELS = {"spring-tide": ("Spring tide", 1.6), "west-yard": ("West yard", 7.0)}
+NAMED_LEVELS = {"spring-tide": ("Spring tide", 1.6), "west-yard": ("West yard", 7.0)}
 
 
 def _detail(world: OpenWorld, hand: _Hand) -> None:
@@ -233,11 +243,11 @@ def _detail(world: OpenWorld, hand: _Hand) -> None:
     hand("roughen", SCAR, radius=60, strength=6, seconds=16, sheet="grain", own=scar)
     moor = {"feature_m": 26.0, "height_m": 1.2, "octaves": 4, "seed": 9}
     hand("roughen", [(60, 960), (200, 880), (110, 780)], radius=130, strength=6, seconds=9, sheet="grain", own=moor)
-    for key, (name, points) in PLOTS.items():
+    for key, (name, points) in NAMED_PLOTS.items():
         corners = tuple((float(x), float(y)) for x, y in points)
-        world.edit(PutRow(book="plots", key=key, row=Plot(name=name, points=corners)))
-    for key, (name, elevation) in LEVELS.items():
-        world.edit(PutRow(book="levels", key=key, row=Level(name=name, elevation_m=elevation)))
+        world.edit(put(PLOTS, key, Plot(name=name, points=corners)))
+    for key, (name, elevation) in NAMED_LEVELS.items():
+        world.edit(put(LEVELS, key, Level(name=name, elevation_m=elevation)))
 
 
 def _dress(hand: _Hand, rng: random.Random) -> None:
@@ -295,7 +305,7 @@ def _dress(hand: _Hand, rng: random.Random) -> None:
     hand("thin", PATH, radius=9, softness=0.3, strength=500, seconds=20, mix="carr")
 
 
-THINGS: tuple[tuple[str, str | None, str, float, float, float, int | None, bool], ...] = (
+STANDING: tuple[tuple[str, str | None, str, float, float, float, int | None, bool], ...] = (
     ("start-west", None, "West yard", 196.0, 506.0, 98.0, 1, True),
     ("start-east", None, "East landing", 888.0, 408.0, 262.0, 2, False),
     ("pump-house", "pump_house", "Old pump house", 652.0, 390.0, 25.0, None, False),
@@ -318,7 +328,7 @@ def build_demo(studio: Studio) -> str:
     for world in list(studio.worlds()):
         if world.id == cut_off:
             studio.delete(world.id)
-        elif world.name == NAME:
+        elif name_of(world) == NAME:
             marker.unlink(missing_ok=True)
             return world.id
     spec = WorldSpec(name=NAME, width_m=SIZE_M, depth_m=SIZE_M, spacing_m=1.0, elevation_m=5.0, sea_level_m=0.0)
@@ -329,9 +339,9 @@ def build_demo(studio: Studio) -> str:
     _shape(hand, rng)
     _detail(world, hand)
     _dress(hand, rng)
-    for key, kit, name, x, y, turn, team, default in THINGS:
+    for key, kit, name, x, y, turn, team, default in STANDING:
         sort = "piece" if kit else "start"
         thing = Thing(sort=sort, kit=kit, name=name, x=x, y=y, turn_deg=turn, team=team, default=default)  # type: ignore[arg-type]
-        world.edit(PutThing(key=key, thing=thing))
+        world.edit(put(THINGS, key, thing))
     marker.unlink()
     return world_id

@@ -21,6 +21,12 @@ def growth_rows(rows: Iterable[Sequence[Any]], *, header: bool = False) -> bytes
     return out.getvalue().encode()
 
 
+def places_geojson(rows: Iterable[Mapping[str, Any]]) -> bytes:
+    """Rows with a place (`key`, `x`, `y`, in metres from the tract's south-west corner) as points; the rest of each
+    become its properties."""
+    return sites_geojson({**row, "id": row["key"]} for row in rows)
+
+
 def sites_geojson(sites: Iterable[Mapping[str, Any]]) -> bytes:
     """Pieces and starts as a FeatureCollection of points.
 
@@ -32,8 +38,8 @@ def sites_geojson(sites: Iterable[Mapping[str, Any]]) -> bytes:
         {
             "type": "Feature",
             "id": site["id"],
-            "geometry": {"type": "Point", "coordinates": [site["x"], site["y"], site["z"]]},
-            "properties": {k: v for k, v in site.items() if k not in ("id", "x", "y", "z")},
+            "geometry": {"type": "Point", "coordinates": [site[axis] for axis in ("x", "y", "z") if axis in site]},
+            "properties": {k: v for k, v in site.items() if k not in ("id", "key", "x", "y", "z")},
         }
         for site in sites
     ]

@@ -11,45 +11,46 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
-from fernfield.core.checks import run_checks
 from fernfield.core.checks.finding import Finding
-from fernfield.core.errors import Conflict, NotFound
-from fernfield.core.grid import Grid
+from fernfield.core.errors import Conflict, FernError, NotFound
 from fernfield.store.database import answers, open_database
 from fernfield.store.logbook import LogbookStore
 from fernfield.store.worlds import NewWorld, TractRow, WorldRow, WorldStore
-from fernfield.work.areas import press_file, reset, window_of
-from fernfield.work.beginnings import Ground, WorldSpec, ground_of
-from fernfield.work.bounding import boundary_of, put_boundary
-from fernfield.work.checking import survey
-from fernfield.work.commands import MakeLand, PressFile, PutBoundary, Reset, Weather
-from fernfield.work.copying import copy_world
-from fernfield.work.entries import About, Recipe, Row, TractPlace, default_rows, parse_row
-from fernfield.work.events import Event, Revised
-from fernfield.work.handover import write_package
-from fernfield.work.history import joined
-from fernfield.work.intake import Incoming, Layout, Placing, Reading, Waiting, heights_of
-from fernfield.work.jobs import Job, Jobs
-from fernfield.work.layers import HEIGHT
-from fernfield.work.making import make_land, region
-from fernfield.work.sheeting import check_open
-from fernfield.work.tracts import (
+from fernfield.work.ground.areas import reset
+from fernfield.work.ground.commands import MakeLand, PressFile, Reset, Weather
+from fernfield.work.ground.making import region
+from fernfield.work.ground.room import MAKE_LAND, WEATHER
+from fernfield.work.ground.rows import Recipe
+from fernfield.work.ground.sheeting import may_go_into
+from fernfield.work.handover.room import HANDOVER
+from fernfield.work.house import HOUSE
+from fernfield.work.kernel.bits import joined
+from fernfield.work.kernel.events import Event, Revised
+from fernfield.work.kernel.jobs import Job, JobKind, Jobs
+from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.rooms import House
+from fernfield.work.kernel.rows import ONLY, Row
+from fernfield.work.kernel.tracts import Tract, TractPlace
+from fernfield.work.kernel.world import OpenWorld, Outcome
+from fernfield.work.plots.areas import window_of
+from fernfield.work.sites.rows import things_of
+from fernfield.work.worlds.beginnings import Ground, WorldSpec, ground_of
+from fernfield.work.worlds.bounding import PutBoundary, boundary_of
+from fernfield.work.worlds.dressing import suits
+from fernfield.work.worlds.intake import Incoming, Placing, Reading, Waiting
+from fernfield.work.worlds.placing import IMPORT, IMPORT_TRACT, PRESS, READ, Placed
+from fernfield.work.worlds.room import BOUNDARY, COPY, CROP, RESPACE
+from fernfield.work.worlds.rows import ABOUT, default_rows
+from fernfield.work.worlds.tracts import (
     CropTract,
     RespaceTract,
     TractSpec,
     add_tract,
-    crop,
     cropped_grid,
     new_id,
-    put_tract,
-    respace,
     respaced_grid,
     tiles_of,
 )
-from fernfield.work.weathering import weather
-from fernfield.work.world import OpenWorld, Outcome, Tract
 
 log = logging.getLogger("fernfield")
 
@@ -66,25 +67,11 @@ KEPT_REVISIONS = 100
 FOLDED_AT_ONCE = 50
 
 
-def _spec_of(plan: Layout, heights: Any) -> dict[str, Any]:
-    """Extent, spacing and base of land that comes from a file."""
-    return {
-        "width_m": (plan.cols - 1) * plan.spacing_m,
-        "depth_m": (plan.rows - 1) * plan.spacing_m,
-        "spacing_m": plan.spacing_m,
-        "elevation_m": float(np.clip(heights[0, 0], -12_000, 12_000)),
-    }
-
-
-def _windows(grid: Grid, heights: Any) -> Ground:
-    return lambda window: np.asarray(heights[window.inside(grid.window)], np.float32)
-
-
 class Studio:
     """One data folder. Raises Conflict when another process has it open."""
 
-    def __init__(self, data: Path, logbook_mib: int = 1024) -> None:
-        self.data = data
+    def __init__(self, data: Path, logbook_mib: int = 1024, house: House = HOUSE) -> None:
+        self.data, self.house = data, house
         self.logbook_bytes = logbook_mib << 20
         for folder in (data, data / "packages", data / "incoming"):
             folder.mkdir(parents=True, exist_ok=True)
@@ -100,7 +87,7 @@ class Studio:
         self.store = WorldStore(open_database(data / "fernfield.db"))
         self.store.drop_unfinished()
         self.waiting = Waiting(data / "incoming")
-        self.jobs = Jobs(lambda job, error: log.error("job %s failed", job.kind, exc_info=error))
+        self.jobs = Jobs(lambda job, error: log.error("job %s failed", job.kind.name, exc_info=error))
         self._open: dict[str, OpenWorld] = {}
         self._past: dict[tuple[str, int], OpenWorld] = {}
         self._lock = threading.Lock()
@@ -122,7 +109,7 @@ class Studio:
             if found is None:
                 if self.store.world(world_id).binned_at is not None:
                     raise NotFound(f"world {world_id!r} is in the bin: bring it back to work on it")
-                found = self._open[world_id] = OpenWorld(self.store, world_id)
+                found = self._open[world_id] = OpenWorld(self.house, self.store, world_id)
                 found.listen(partial(self._hear, world_id))
             return found
 
@@ -139,9 +126,22 @@ class Studio:
         return world, world.tract(tract_id)
 
     def worlds(self) -> Iterator[OpenWorld]:
-        """Every world, the one changed last first."""
+        """Every world that can be opened, the one changed last first."""
         for row in self.store.list_worlds():
-            yield self.world(row.id)
+            try:
+                yield self.world(row.id)
+            except FernError as error:
+                log.error("world %s cannot be opened: %s", row.id, error)
+
+    def shut(self) -> list[tuple[WorldRow, str]]:
+        """Worlds that cannot be opened, and why: they keep no other from being listed."""
+        found = []
+        for row in self.store.list_worlds():
+            try:
+                self.world(row.id)
+            except FernError as error:
+                found.append((row, str(error)))
+        return found
 
     def changed_at(self, world_id: str) -> str:
         return self.store.world(world_id).changed_at
@@ -164,7 +164,7 @@ class Studio:
         ground = heights or ground_of(spec)
         tiles = tiles_of(tract_id, HEIGHT, grid, ground, job, (0.55, 0.97)) if ground else iter(())
         place: tuple[str, str, Row] = ("tracts", tract_id, TractPlace(name=tract.name))
-        bodies = [(collection, key, row.model_dump_json()) for collection, key, row in [*first, place]]
+        bodies = [(name, key, self.house.collection(name).dump(row)) for name, key, row in [*first, place]]
         self.store.create(NewWorld(world_id, [tract], bodies, tiles))
         return world_id
 
@@ -176,7 +176,7 @@ class Studio:
     def start_copy(self, world_id: str, name: str) -> Job:
         """Copy a world; the job's result is {world}."""
         self.world(world_id)
-        return self.jobs.start("copy", lambda job: {"world": copy_world(self.store, world_id, name, job)}, world_id)
+        return self.jobs.start(COPY, world_id, self.house, self.store, world_id, name)
 
     def delete(self, world_id: str) -> None:
         """Put a world into the bin, from which it can be brought back."""
@@ -197,8 +197,11 @@ class Studio:
         found = []
         for row in self.store.list_worlds(binned=True):
             rows = {(c, k): body for c, k, body in self.store.entries(row.id)}
-            about = parse_row("about", "world", rows["about", "world"])
-            found.append((row, about.name if isinstance(about, About) else row.id))
+            try:
+                name = ABOUT.parse(ONLY, rows[ABOUT.name, ONLY]).name
+            except (FernError, KeyError):
+                name = row.id
+            found.append((row, name))
         return found
 
     def binned(self, world_id: str) -> WorldRow:
@@ -225,76 +228,32 @@ class Studio:
 
     def start_reading(self, file: Incoming, reading: Reading) -> Job:
         """Read a file that waits; the job's result is what it holds."""
-
-        def work(job: Job) -> dict[str, Any]:
-            return {"file": file.id, **self.waiting.read(file, reading, job.step).public()}
-
-        return self.jobs.start("read", work)
+        return self.jobs.start(READ, None, self.waiting, file, reading)
 
     def start_import(
         self, file: Incoming, name: str, reading: Reading, placing: Placing, sea_level_m: float = 0.0
     ) -> Job:
         """Make a world from an elevation file, which goes afterwards; the job's result is {world}."""
+        how = Placed(self.waiting, file, reading, placing)
 
-        def place(heights: Any, plan: Layout, job: Job) -> dict[str, Any]:
-            spec = WorldSpec(**_spec_of(plan, heights), name=name, sea_level_m=sea_level_m)
-            return {"world": self.create(spec, heights=_windows(spec.grid, heights), job=job)}
+        def make(spec: WorldSpec, ground: Ground, job: Job) -> str:
+            return self.create(spec, heights=ground, job=job)
 
-        return self._start_placing("import", None, file, reading, placing, place)
+        return self.jobs.start(IMPORT, None, how, make, name, sea_level_m)
 
     def start_tract_import(
         self, world_id: str, file: Incoming, reading: Reading, placing: Placing, name: str, x: float, y: float
     ) -> Job:
         """Make a new tract of a world from an elevation file; the job's result is {world, tract, revision}."""
-        world = self.world(world_id)
-
-        def place(heights: Any, plan: Layout, job: Job) -> dict[str, Any]:
-            spec = TractSpec(**_spec_of(plan, heights), name=name, x=x, y=y)
-            grid = Grid(plan.rows, plan.cols, plan.spacing_m)
-            ground = _windows(grid, heights)
-            tract_id, outcome = put_tract(world, self.store, spec, grid, spec.elevation_m, ground, job)
-            return {"world": world.id, "tract": tract_id, "revision": outcome.revision}
-
-        return self._start_placing("import tract", world_id, file, reading, placing, place)
+        how = Placed(self.waiting, file, reading, placing)
+        return self.jobs.start(IMPORT_TRACT, world_id, how, self.world(world_id), self.store, name, x, y)
 
     def start_press(self, tract_id: str, file: Incoming, reading: Reading, placing: Placing, command: PressFile) -> Job:
-        """Press an elevation file into a plot or rectangle; the job's result is the outcome."""
+        """Press an elevation file into an area; the job's result is the outcome."""
         world, tract = self.tract(tract_id)
-        check_open(world.sheets(), command.sheet)
+        may_go_into(world, command.sheet)
         window_of(world, tract.grid, command)
-
-        def place(heights: Any, plan: Layout, job: Job) -> dict[str, Any]:
-            job.step(0.6, "Pressing it into the land")
-            outcome = press_file(world, tract, command, heights)
-            return {"revision": outcome.revision, "cut_m3": outcome.cut_m3, "fill_m3": outcome.fill_m3}
-
-        return self._start_placing("press", world.id, file, reading, placing, place)
-
-    def _start_placing(
-        self, kind: str, world_id: str | None, file: Incoming, reading: Reading, placing: Placing,
-        place: Callable[[Any, Layout, Job], dict[str, Any]],
-    ) -> Job:  # fmt: skip
-        """Read a file, unless it was read already, lay it out, and do `place` with the heights.
-
-        A file that was read before and looked at is kept when this fails, to be placed another way.
-        """
-        looked_at = file.samples is not None
-
-        def work(job: Job) -> dict[str, Any]:
-            try:
-                samples = file.samples or self.waiting.read(
-                    file, reading, lambda done, words: job.step(0.3 * done, words)
-                )
-                with heights_of(samples, placing, lambda d, words: job.step(0.3 + 0.25 * d, words)) as (out, plan):
-                    result = place(out, plan, job)
-            except BaseException:
-                if not looked_at:
-                    self.waiting.drop(file.id)
-                raise
-            self.waiting.drop(file.id)
-            return result
-
-        return self.jobs.start(kind, work, world_id)
+        return self.jobs.start(PRESS, world.id, Placed(self.waiting, file, reading, placing), world, tract, command)
 
     # Tracts
 
@@ -305,20 +264,20 @@ class Studio:
         """Give a tract other bounds; the job's result is {revision}."""
         world, tract = self.tract(tract_id)
         cropped_grid(tract, command)
-        return self.jobs.start("crop", lambda job: crop(world, self.store, tract, command, job), world.id)
+        return self.jobs.start(CROP, world.id, world, self.store, tract, command)
 
     def start_respace(self, tract_id: str, command: RespaceTract) -> Job:
         """Give a tract's posts another spacing; the job's result is {revision}."""
         world, tract = self.tract(tract_id)
         respaced_grid(tract, command.spacing_m)
-        return self.jobs.start("respace", lambda job: respace(world, self.store, tract, command, job), world.id)
+        return self.jobs.start(RESPACE, world.id, world, self.store, tract, command)
 
     def start_bound(self, tract_id: str, command: PutBoundary) -> Job:
         """Put a boundary around a tract and prove it; the job's result says whether it holds."""
         world, tract = self.tract(tract_id)
         boundary_of(world, tract, command)
-        check_open(world.sheets(), command.sheet)
-        return self.jobs.start("boundary", lambda job: put_boundary(world, tract, command, job), world.id)
+        may_go_into(world, command.sheet)
+        return self.jobs.start(BOUNDARY, world.id, world, tract, command, partial(_stood_on, world))
 
     # The past
 
@@ -332,7 +291,7 @@ class Studio:
         with self._lock:
             found = self._past.get((world_id, number))
         if found is None:
-            found = OpenWorld(self.store, world_id, at=number)
+            found = OpenWorld(self.house, self.store, world_id, at=number)
             with self._lock:
                 self._past[world_id, number] = found
                 while len(self._past) > MOST_PASTS:
@@ -364,7 +323,7 @@ class Studio:
     def mind_logbook(self, world_id: str, revision: int) -> None:
         """After a revision: now and then see to the size of the logbook, beside the rest."""
         if revision % FOLD_EVERY == 0 and LogbookStore(self.store.engine).size(world_id) > self.logbook_bytes:
-            self.jobs.start("fold", lambda job: {"runs": self.fold(world_id)}, world_id)
+            self.jobs.start(FOLD, world_id, partial(self.fold, world_id))
 
     # Areas
 
@@ -377,35 +336,21 @@ class Studio:
     def start_weather(self, tract_id: str, command: Weather) -> Job:
         """Weather an area beside the rest; the job's result is the outcome."""
         world, tract = self.tract(tract_id)
-        check_open(world.sheets(), command.sheet)
-        window = window_of(world, tract.grid, command)
-        return self.jobs.start("weather", lambda job: weather(world, tract, command, window, job), world.id)
+        may_go_into(world, command.sheet)
+        return self.jobs.start(WEATHER, world.id, world, tract, command, window_of(world, tract.grid, command))
 
     def start_making(self, tract_id: str, command: MakeLand) -> Job:
         """Make land from a recipe beside the rest; the job's result is the outcome."""
         world, tract = self.tract(tract_id)
         region(world, tract, command.recipe)
-        return self.jobs.start("make land", lambda job: make_land(world, tract, command, job), world.id)
+        return self.jobs.start(MAKE_LAND, world.id, world, tract, command, suits)
 
     # Handover
 
     def start_handover(self, world_id: str) -> Job:
         """Write the package of a world as it is now; the job's result is {revision, file}."""
         self.world(world_id)
-
-        def work(job: Job) -> dict[str, Any]:
-            with self.store.reading() as snapshot:
-                world = OpenWorld(self.store, world_id, snapshot)
-                name = f"{world_id}-r{world.revision}.zip"
-                path = self.data / "packages" / name
-                write_package(world, path, job.step)
-            self.store.set_package(world_id, world.revision, name)
-            for old in (self.data / "packages").glob(f"{world_id}-*.zip"):
-                if old.name != name:
-                    old.unlink(missing_ok=True)
-            return {"revision": world.revision, "file": f"/api/worlds/{world_id}/handover.zip"}
-
-        return self.jobs.start("handover", work, world_id)
+        return self.jobs.start(HANDOVER, world_id, self.house, self.store, world_id, self.data / "packages")
 
     def package(self, world_id: str) -> tuple[int, str, Path]:
         """Revision, time and file of the newest package. Raises NotFound when there is none."""
@@ -426,9 +371,22 @@ class Studio:
     def check(self, world_id: str) -> list[Finding]:
         """What the checks find in a world, and whether its package is older than it."""
         world = self.world(world_id)
-        found = run_checks(survey(world))
+        checks = [check for room in self.house.rooms for check in room.checks]
+        found = sorted((finding for check in checks for finding in check.find(world)), key=lambda f: not f.grave)
         package = self.store.package(world_id)
         if package is not None and package[0] < world.revision:
             words = f"The package was made from r{package[0]}; the world is at r{world.revision}."
             found.append(Finding("package age", words, "Hand the world over again.", False))
         return found
+
+
+def _stood_on(world: OpenWorld, tract_id: str) -> list[tuple[float, float]]:
+    """Where something stands in a tract: walkers begin there too. [m]"""
+    return [(thing.x, thing.y) for _, thing in things_of(world, tract_id)]
+
+
+def _fold(job: Job, fold: Callable[[], int]) -> dict[str, Any]:
+    return {"runs": fold()}
+
+
+FOLD = JobKind("fold", "Folding the logbook", _fold, card="job_plain.html")

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import numpy as np
 
+from fernfield.core.brush.brush import Touch
+from fernfield.core.brush.keep import inside
+from fernfield.core.brush.mask import add_in_place
+from fernfield.core.brush.pressing import Laying, Pressing
+from fernfield.core.brush.shapes import Outline, shaped_weights
+from fernfield.core.brush.tips import tip
 from fernfield.core.cover.shares import compose_colours
 from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan
 from fernfield.core.grid import Grid
-from fernfield.core.ground.brush import Touch
 from fernfield.core.ground.carry import Carriage, seen
-from fernfield.core.ground.keep import inside
-from fernfield.core.ground.mask import add_in_place
-from fernfield.core.ground.pressing import Laying, Pressing
-from fernfield.core.ground.shapes import Outline, shaped_weights
-from fernfield.core.ground.tips import tip
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.ground.weather import weather as press
 from fernfield.core.growth.scatter import Habit, scatter

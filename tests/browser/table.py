@@ -12,10 +12,10 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import Server, until
+from tests.browser.driving import PATIENCE, Server, until
 
-WAIT = 120_000
-"""Longest wait for anything, on a machine that is busy with other work. [ms]"""
+WAIT = PATIENCE * 1000
+"""The same in milliseconds, as Playwright has it."""
 
 Picture = np.ndarray
 
@@ -39,7 +39,7 @@ class Table:
         self.ready()
 
     def ready(self) -> None:
-        until(self.page, "window.fern && fern.counts.tiles > 3 && fern.state.things.length > 0")
+        until(self.page, "window.fern && fern.counts.tiles > 3 && fern.rows('things').length > 0")
         until(self.page, "document.getElementById('bench').dataset.shows === fern.state.stage")
 
     def at(self, x: float, y: float) -> tuple[float, float]:

@@ -3,7 +3,7 @@
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import Server
+from tests.browser.driving import Server
 from tests.browser.table import Table
 
 
@@ -27,7 +27,7 @@ def test_keys_names_and_dusk(table: Table) -> None:
                  !e.textContent.trim() && !e.getAttribute("aria-label") && !e.labels?.length).map((e) => e.outerHTML)"""
         )
         assert nameless == []
-    page.locator("#world-menu summary").click()
+    page.locator("#world-menu > button").click()
     page.locator("#world-menu [data-theme-switch]").click()
     assert page.evaluate("document.documentElement.dataset.theme") == "dusk"
     page.reload()

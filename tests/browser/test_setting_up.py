@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import Server, until
+from tests.browser.driving import Server, until
 from tests.browser.table import WAIT
 
 
@@ -29,12 +29,13 @@ def heights(server: Server, tract: str, rows: int, cols: int) -> np.ndarray:
 
 
 @pytest.fixture
-def small(server: Server) -> Any:
+def small(server: Server, page: Page) -> Any:
     """A small world of two tracts side by side, gone afterwards."""
     world = call(server, "POST", "/api/worlds", {"name": "Small", "width_m": 128, "depth_m": 128, "spacing_m": 1})
     spec = {"name": "Holm", "x": 150, "y": 7, "width_m": 96, "depth_m": 128, "spacing_m": 1, "elevation_m": 16}
     call(server, "POST", f"/api/worlds/{world['id']}/tracts", spec)
     yield call(server, "GET", f"/api/worlds/{world['id']}")
+    page.goto("about:blank")
     call(server, "DELETE", f"/api/worlds/{world['id']}")
     call(server, "DELETE", f"/api/bin/{world['id']}")
 
@@ -144,7 +145,7 @@ def test_bounds_spacing_and_a_boundary_that_is_proved(page: Page, server: Server
     page.goto(f"{server.url}/worlds/{world}/setup")
     page.locator("textarea").fill("A small holm and its neighbour.")
     page.get_by_role("button", name="Keep it").click()
-    expect(page.locator("textarea")).to_have_text("A small holm and its neighbour.", timeout=WAIT)
+    expect(page.locator("#toasts")).to_contain_text("Kept", timeout=WAIT)
     page.get_by_role("button", name="From the plan").click()
     expect(page.locator(".icon-row img")).to_be_visible(timeout=WAIT)
     page.get_by_label("Width", exact=True).fill("30")

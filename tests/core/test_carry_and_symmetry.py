@@ -10,13 +10,13 @@ from hypothesis import strategies as st
 from shapely import Point
 from shapely.affinity import rotate
 
+from fernfield.core.brush.pressing import Laying
+from fernfield.core.brush.symmetry import asymmetry, mirrored, turned
+from fernfield.core.brush.tips import tip
 from fernfield.core.grid import Grid
 from fernfield.core.ground.carry import Carriage, mend, seen
 from fernfield.core.ground.imprint import imprint_area, lay_imprint
-from fernfield.core.ground.pressing import Laying
 from fernfield.core.ground.sheets import base_of, compose, under_of
-from fernfield.core.ground.symmetry import asymmetry, mirrored, turned
-from fernfield.core.ground.tips import tip
 from fernfield.core.ground.tools import GROUND_TOOLS
 
 

@@ -6,15 +6,15 @@ import numpy as np
 import pytest
 from shapely import Point, Polygon
 
+from fernfield.core.brush.brush import Touch, weight_window
+from fernfield.core.brush.keep import Limits, inside, within
+from fernfield.core.brush.pressing import Pressing
+from fernfield.core.brush.shapes import BAR_PART, Outline, shaped_weights
+from fernfield.core.brush.tips import TIPS, tip
 from fernfield.core.errors import InvalidInput
-from fernfield.core.ground.brush import Touch, weight_window
 from fernfield.core.ground.flatten import flatten_in_place, press_flat
-from fernfield.core.ground.keep import Limits, inside, within
-from fernfield.core.ground.pressing import Pressing
 from fernfield.core.ground.raise_lower import press_down, press_up, raise_in_place
-from fernfield.core.ground.shapes import BAR_PART, Outline, shaped_weights
 from fernfield.core.ground.smooth import press_smooth, slopes, smooth_in_place
-from fernfield.core.ground.tips import TIPS, tip
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.settings import Setting
 

@@ -5,9 +5,9 @@ import math
 import numpy as np
 import pytest
 
-from fernfield.core.ground.earthworks import cut_and_fill
+from fernfield.core.brush.pressing import Laying
+from fernfield.core.earthworks import cut_and_fill
 from fernfield.core.ground.grade import axis, grade_area, lay_grade, length_of
-from fernfield.core.ground.pressing import Laying
 from fernfield.core.ground.tools import GROUND_TOOLS
 
 FIRST = GROUND_TOOLS["grade"].first
@@ -57,6 +57,37 @@ def test_shoulders_meet_the_land_at_their_angle() -> None:
     assert (across[64:] == 20).all()
     bank = graded(level, [(50, 5), (50, 95)], from_m=26.0, to_m=26.0, width_m=10.0, shoulder_deg=45.0)
     assert np.allclose(bank[56:62, 50], 26 - np.arange(1, 7), atol=1e-4)
+
+
+def test_shoulders_end_at_their_reach_and_a_bank_takes_up_the_rest() -> None:
+    """On a face of 45° a cutting at 34° never meets the land: it must not eat the mountain."""
+    rows, _ = np.mgrid[0:301, 0:201]
+    face = (rows * 1.0).astype(np.float32)
+    out = graded(face, [(150, 20), (150, 180)], width_m=8.0)
+    across, was = out[:, 100].astype(float), face[:, 100].astype(float)
+    steps = np.diff(across)
+    # The way, then 24 m (three widths) of shoulder, then the bank, uphill from the middle.
+    assert np.allclose(across[146:155], 150, atol=1e-4)
+    assert np.allclose(steps[155:177], math.tan(math.radians(34)), atol=1e-4)
+    bank = steps[180:]
+    met = int(np.argmax(np.isclose(across[180:], was[180:], atol=1e-4)))
+    assert np.allclose(bank[: met - 1], math.tan(math.radians(75)), atol=1e-3)
+    # It meets the face where both lines say: d = 4 + 24 + b with d = 24 tan 34° + b tan 75°.
+    b = (28 - 24 * math.tan(math.radians(34))) / (math.tan(math.radians(75)) - 1)
+    assert 150 + 28 + b == pytest.approx(180 + met, abs=1.1)
+    # Beyond that nothing changes, and what is counted is the whole work: twice the section, by length.
+    assert np.array_equal(out[200:], face[200:])
+    cut, fill = cut_and_fill(face, out, 1.0)
+    assert cut == pytest.approx(fill, rel=0.01)
+    section = float((was - across).clip(min=0).sum())
+    assert section * 160 < cut < section * 160 * 1.35
+
+
+def test_a_reach_of_nothing_is_a_bank_from_the_edge_of_the_way() -> None:
+    level = np.full((101, 101), 20, np.float32)
+    out = graded(level, [(50, 5), (50, 95)], from_m=12.0, to_m=12.0, width_m=10.0, reach_m=0.0, bank_deg=63.4349)
+    # tan 63.4349° is 2: eight metres of bank in four.
+    assert np.allclose(out[56:60, 50], [14, 16, 18, 20], atol=1e-3)
 
 
 def test_by_cut_and_by_fill() -> None:

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from fernfield.core.ground.brush import Touch, weight_window
-from fernfield.core.ground.pressing import Pressing
+from fernfield.core.brush.brush import Touch, weight_window
+from fernfield.core.brush.pressing import Pressing
 from fernfield.core.ground.roughen import roughen
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.noise import FIRST_TURN, Octaves, Spots, fractal, plain_spots

@@ -8,10 +8,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from fernfield.core.brush.brush import Touch
+from fernfield.core.brush.pace import STEP_S, TAP_S, Dab, Pace, Sample, dab_gap, dab_step, dabs_of
 from fernfield.core.errors import InvalidInput
-from fernfield.core.ground.brush import Touch
 from fernfield.core.ground.flatten import flatten_in_place
-from fernfield.core.ground.pace import STEP_S, TAP_S, Dab, Pace, Sample, dab_gap, dab_step, dabs_of
 from fernfield.core.ground.raise_lower import raise_in_place
 from fernfield.core.ground.smooth import smooth_in_place
 

@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 
+from fernfield.core.brush.brush import Touch, weight_window
+from fernfield.core.brush.pressing import Pressing
 from fernfield.core.grid import FloatArray
-from fernfield.core.ground.brush import Touch, weight_window
 from fernfield.core.ground.frost import frost, slump_in_place, steepest
-from fernfield.core.ground.pressing import Pressing
 from fernfield.core.ground.rain import Rain, disc, rain_in_place
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.noise import Octaves, fractal, plain_spots

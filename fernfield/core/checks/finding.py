@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """`grave` findings make a world unusable for play; the others are worth a look."""
+    """`grave` findings make a world unusable for play; the others are worth a look. x, y in the tract. [m]"""
 
     check: str
     words: str
@@ -16,6 +15,7 @@ class Finding:
     grave: bool
     x: float | None = None
     y: float | None = None
+    tract: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +29,7 @@ class Standing:
     depth: float
     slope_deg: float
     default: bool
+    tract: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +40,7 @@ class Hole:
     y: float
     area: float
     covered: bool
+    tract: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +50,7 @@ class Lopsided:
     x: float
     y: float
     largest: float
+    tract: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,13 +60,3 @@ class Gap:
     first: str
     second: str
     largest: float
-
-
-@dataclass(frozen=True, slots=True)
-class Survey:
-    """What the checks look at."""
-
-    things: Sequence[Standing] = ()
-    holes: Sequence[Hole] = ()
-    lopsided: Lopsided | None = None
-    gaps: Sequence[Gap] = ()

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
-from fernfield.core.checks.finding import Finding, Survey
+from fernfield.core.checks.finding import Finding, Hole, Lopsided
 
 FAIR_M = 0.05
 """Differences below this are rounding. [m]"""
 
 
-def bare_openings(survey: Survey) -> Iterator[Finding]:
-    for hole in survey.holes:
+def bare_openings(holes: Iterable[Hole]) -> Iterator[Finding]:
+    for hole in holes:
         if not hole.covered:
             yield Finding(
                 "bare opening",
@@ -20,11 +20,11 @@ def bare_openings(survey: Survey) -> Iterator[Finding]:
                 True,
                 hole.x,
                 hole.y,
+                hole.tract,
             )
 
 
-def lopsided(survey: Survey) -> Iterator[Finding]:
-    found = survey.lopsided
+def lopsided(found: Lopsided | None) -> Iterator[Finding]:
     if found is not None and found.largest > FAIR_M:
         yield Finding(
             "symmetry",
@@ -33,4 +33,5 @@ def lopsided(survey: Survey) -> Iterator[Finding]:
             False,
             found.x,
             found.y,
+            found.tract,
         )

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
-from fernfield.core.checks.finding import Finding, Survey
+from fernfield.core.checks.finding import Finding, Gap
 
 OPEN_M = 0.01
 """Edges that differ by more than this are seen as a gap (our choice). [m]"""
 
 
-def open_joins(survey: Survey) -> Iterator[Finding]:
-    for gap in survey.gaps:
+def open_joins(gaps: Iterable[Gap]) -> Iterator[Finding]:
+    for gap in gaps:
         if gap.largest > OPEN_M:
             yield Finding(
                 "join",

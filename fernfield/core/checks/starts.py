@@ -2,24 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
-from fernfield.core.checks.finding import Finding, Survey
+from fernfield.core.checks.finding import Finding, Standing
 
 WADE_M = 1.2
 STEEPEST_DEG = 45.0
 
 
-def default_start(survey: Survey) -> Iterator[Finding]:
-    starts = [t for t in survey.things if t.sort == "start"]
+def default_start(things: Iterable[Standing]) -> Iterator[Finding]:
+    starts = [t for t in things if t.sort == "start"]
     if not starts:
         yield Finding("default start", "The world has no start.", "Place a start on the Sites stage.", True)
     elif not any(t.default for t in starts):
         yield Finding("default start", "No start is the default.", "Choose a start and make it the default.", True)
 
 
-def drowned_starts(survey: Survey) -> Iterator[Finding]:
-    for t in survey.things:
+def drowned_starts(things: Iterable[Standing]) -> Iterator[Finding]:
+    for t in things:
         if t.sort == "start" and t.depth > WADE_M:
             yield Finding(
                 "start under water",
@@ -28,11 +28,12 @@ def drowned_starts(survey: Survey) -> Iterator[Finding]:
                 True,
                 t.x,
                 t.y,
+                t.tract,
             )
 
 
-def steep_starts(survey: Survey) -> Iterator[Finding]:
-    for t in survey.things:
+def steep_starts(things: Iterable[Standing]) -> Iterator[Finding]:
+    for t in things:
         if t.sort == "start" and t.slope_deg > STEEPEST_DEG:
             yield Finding(
                 "start on a cliff",
@@ -41,4 +42,5 @@ def steep_starts(survey: Survey) -> Iterator[Finding]:
                 False,
                 t.x,
                 t.y,
+                t.tract,
             )

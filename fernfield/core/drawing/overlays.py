@@ -48,12 +48,20 @@ class Seen:
 
 @dataclass(frozen=True, slots=True)
 class Overlay:
-    """name : as the API has it; label, hint : as the page shows them; draw : changes the picture in place"""
+    """What can be laid over the plan.
+
+    name : as the API has it; label, hint : as the page shows them
+    draw : changes the picture in place
+    needs : what of `Seen` it looks at besides heights: "posts", "kept"
+    legend : what its colours stand for, by the elevations that the tint runs between: words and colour
+    """
 
     name: str
     label: str
     hint: str
     draw: Callable[[ByteArray, Seen], None]
+    needs: frozenset[str] = frozenset()
+    legend: Callable[[float, float], list[tuple[str, Colour | None]]] | None = None
 
 
 TINTS: tuple[Colour, ...] = (
@@ -173,15 +181,34 @@ def draw_openings(out: ByteArray, holes: FloatArray) -> None:
     out[..., :3][rim] = (250, 248, 241)
 
 
+def _tint_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
+    steps = len(TINTS) - 1
+    lines = [(f"{low + (high - low) * k / steps:.0f} m".replace("-", "−"), colour) for k, colour in enumerate(TINTS)]
+    return [*reversed(lines)]
+
+
+def _slope_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
+    return [(words, colour) for _, words, colour in SLOPE_CLASSES]
+
+
 OVERLAYS: dict[str, Overlay] = {
     overlay.name: overlay
     for overlay in (
-        Overlay("tint", "Elevation tint", "low ground green and blue, high ground brown and pale", draw_tint),
-        Overlay("slopes", "Slope classes", "what a vehicle and a walker can climb", draw_slopes),
-        Overlay("spikes", "Spikes", "single posts that would catch a walker", draw_spikes),
-        Overlay("kept", "What is kept out", "where the stroke may not work", draw_kept_out),
+        Overlay(
+            "tint", "Elevation tint", "low ground green and blue, high ground brown and pale", draw_tint,
+            legend=_tint_legend,
+        ),
+        Overlay(
+            "slopes", "Slope classes", "what a vehicle and a walker can climb", draw_slopes, legend=_slope_legend
+        ),
+        Overlay(
+            "spikes", "Spikes", "single posts that would catch a walker", draw_spikes, needs=frozenset({"posts"})
+        ),
+        Overlay(
+            "kept", "What is kept out", "where the stroke may not work", draw_kept_out, needs=frozenset({"kept"})
+        ),
     )
-}
+}  # fmt: skip
 
 
 def tint_range(low: float, high: float) -> tuple[float, float]:

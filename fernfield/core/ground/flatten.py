@@ -2,21 +2,33 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
+from fernfield.core.brush.brush import Touch, span, squares, weights_in_row
+from fernfield.core.brush.pressing import Pressing
 from fernfield.core.grid import FloatArray
-from fernfield.core.ground.brush import Touch, span, squares, weights_in_row
-from fernfield.core.ground.pressing import Pressing
 from fernfield.core.kernels import kernel
-from fernfield.core.settings import Setting
+from fernfield.core.settings import Setting, Values
 
 BY = ("both", "cut", "fill")
 
+BY_WORDS = {"both": "cut and fill", "cut": "cut only", "fill": "fill only"}
+
 SETTINGS = (
     Setting("target_m", "Target", "m", -12_000, 12_000, None, left_out="the elevation where the stroke begins"),
-    Setting("target_from", "Left out", first="start", choices=("start", "mean")),
-    Setting("by", "By", first="both", choices=BY),
-)
+    Setting(
+        "target_from", "Left out", first="start", choices=("start", "mean"),
+        called={"start": "where the stroke begins", "mean": "the mean under the brush"},
+    ),
+    Setting("by", "By", first="both", choices=BY, called=BY_WORDS),
+)  # fmt: skip
+
+
+def first_target(values: Values, begins: float, mean: Callable[[], float]) -> float:
+    """What the ground is brought to where no elevation is given: that under the middle, or the mean. [m]"""
+    return mean() if values["target_from"] == "mean" else begins
 
 
 @kernel

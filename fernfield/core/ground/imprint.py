@@ -6,19 +6,23 @@ import math
 
 import numpy as np
 
+from fernfield.core.brush.pressing import Laying
+from fernfield.core.brush.shapes import sample
 from fernfield.core.grid import FloatArray, Window
-from fernfield.core.ground.pressing import Laying
-from fernfield.core.ground.shapes import sample
 from fernfield.core.kernels import kernel
 from fernfield.core.settings import Setting, Values
 
 MODES = ("add", "highest", "lowest", "replace")
+MODE_WORDS = {
+    "add": "add to the land", "highest": "the higher of both", "lowest": "the lower of both",
+    "replace": "replace the land",
+}  # fmt: skip
 
 SETTINGS = (
     Setting("image", "Image", first="hummock", picture=True),
     Setting("size_m", "Size", "m", 1, 10_000, 80),
     Setting("height_m", "Height", "m", -2_000, 2_000, 12),
-    Setting("mode", "Mode", first="add", choices=MODES),
+    Setting("mode", "Mode", first="add", choices=MODES, called=MODE_WORDS),
     Setting("edge", "Soft edge", "%", 0, 100, 10),
 )
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from fernfield.core.brush.brush import HIGHEST_M, LOWEST_M, Touch, span, squares, weights_in_row
+from fernfield.core.brush.pressing import Pressing
 from fernfield.core.grid import FloatArray
-from fernfield.core.ground.brush import HIGHEST_M, LOWEST_M, Touch, span, squares, weights_in_row
-from fernfield.core.ground.pressing import Pressing
 from fernfield.core.kernels import kernel
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from fernfield.core.ground.pressing import Pressing
+from fernfield.core.brush.pressing import Pressing
 from fernfield.core.noise import Octaves, fractal
 from fernfield.core.settings import Setting
 

@@ -7,9 +7,9 @@ import math
 import cv2
 import numpy as np
 
+from fernfield.core.brush.brush import Touch, span, squares, weights_in_row
+from fernfield.core.brush.pressing import Pressing
 from fernfield.core.grid import FloatArray
-from fernfield.core.ground.brush import Touch, span, squares, weights_in_row
-from fernfield.core.ground.pressing import Pressing
 from fernfield.core.kernels import kernel
 from fernfield.core.settings import Setting
 

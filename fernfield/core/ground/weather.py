@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from fernfield.core.brush.pressing import Pressing
 from fernfield.core.ground.frost import SHARE, frost
-from fernfield.core.ground.pressing import Pressing
 from fernfield.core.ground.rain import Rain, rain_in_place
 from fernfield.core.settings import Setting
 

@@ -22,4 +22,5 @@ FORM = Landform(
     "basin", "Basin with a lake", "A hollow with a lake in it, ringed by hills.",
     (relief(75), Setting("depth_m", "Lake deep", "m", 0, 200, 9)), make,
     suits=Suits(("grass", "sedge", "moor"), 0.35),
+    bears_deg=35, widens=False,
 )  # fmt: skip

@@ -19,4 +19,5 @@ FORM = Landform(
     "downs", "Downs", "Smooth, rounded hills with dry valleys between them.",
     (relief(70), Setting("feature_m", "Hills", "m", 60, 4000, 620)), make,
     suits=Suits(("grass", "moor"), 0.3),
+    bears_deg=26,
 )  # fmt: skip

@@ -31,4 +31,5 @@ FORM = Landform(
      Setting("wind_deg", "Wind blows towards", "°", 0, 360, 60)),
     make,
     suits=Suits(("sand", "shingle", "silt", "earth"), 0.05),
+    bears_deg=34,
 )  # fmt: skip

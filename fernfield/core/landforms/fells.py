@@ -24,4 +24,5 @@ FORM = Landform(
      Setting("roughness", "Roughness", "", 0.3, 0.8, 0.71)),
     make,
     suits=Suits(("ling", "moor", "grass"), 0.12),
+    bears_deg=66,
 )  # fmt: skip

@@ -25,4 +25,5 @@ FORM = Landform(
      Setting("depth_m", "Creeks deep", "m", 0, 20, 3.6)),
     make,
     suits=Suits(("peat", "sedge", "silt", "earth"), 0.3),
+    bears_deg=15,
 )  # fmt: skip

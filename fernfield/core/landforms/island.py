@@ -26,4 +26,5 @@ FORM = Landform(
     "island", "Island", "Land that falls into the sea on every side.",
     (relief(80), Setting("depth_m", "Sea deep", "m", 1, 500, 22)), make,
     suits=Suits(("grass", "moor"), 0.35),
+    bears_deg=40, widens=False,
 )  # fmt: skip

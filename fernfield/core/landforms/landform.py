@@ -27,6 +27,14 @@ class Ground:
     reach: float
     seed: int
 
+    def widened(self, times: float) -> Ground:
+        """The same land, so many times as wide: slopes become as many times gentler."""
+        if times == 1:
+            return self
+        k = np.float32(times)
+        middle = self.middle[0] / times, self.middle[1] / times
+        return Ground(self.x / k, self.y / k, middle, self.reach / times, self.seed)
+
     def noise(
         self, feature: float, count: int, persistence: float = 0.5, lane: int = 0, mode: int = PLAIN,
         *, x: FloatArray | None = None, y: FloatArray | None = None,
@@ -62,6 +70,9 @@ class Landform:
     make : heights over the level that the region is made on. [m]
     relief : the setting that says how high it is
     suits : covers and growth that are proposed for it
+    bears_deg : how steep it may be at its steep places (one in twenty is steeper) and still be what it is called;
+        common practice, from rock slopes, the angle of repose and maps of such land [°]
+    widens : whether it can be made wider; not where the region itself is its width
     """
 
     name: str
@@ -71,6 +82,8 @@ class Landform:
     make: Callable[[Ground, Values], FloatArray]
     relief: str = "relief_m"
     suits: Suits = Suits((), 0.0)
+    bears_deg: float = 60.0
+    widens: bool = True
 
     @property
     def first(self) -> dict[str, float]:

@@ -22,4 +22,5 @@ FORM = Landform(
     (relief(34), Setting("feature_m", "Swells", "m", 60, 4000, 480), Setting("hummock_m", "Hummocks", "m", 0, 10, 1.4)),
     make,
     suits=Suits(("ling", "moor", "peat", "earth"), 0.08),
+    bears_deg=20,
 )  # fmt: skip

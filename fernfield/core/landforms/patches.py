@@ -15,12 +15,14 @@ from fernfield.core.settings import Values
 
 @dataclass(frozen=True, slots=True)
 class Landscape:
-    """A landform with its settings, its weight beside the others, and how large its patches are. [m]"""
+    """A landform with its settings, its weight beside the others, how large its patches are [m], and how many times
+    as wide as by itself it is made."""
 
     name: str
     weight: float
     patch: float
     values: Values
+    times: float = 1.0
 
 
 def land(ground: Ground, landscapes: list[Landscape], blend: float, scale: float = 1.0) -> FloatArray:
@@ -31,12 +33,13 @@ def land(ground: Ground, landscapes: list[Landscape], blend: float, scale: float
     """
     if len(landscapes) == 1:
         only = landscapes[0]
-        return np.asarray(LANDFORMS[only.name].make(ground, only.values) * np.float32(scale), np.float32)
+        made = LANDFORMS[only.name].make(ground.widened(only.times), only.values)
+        return np.asarray(made * np.float32(scale), np.float32)
     shares = patch_shares(ground, landscapes, blend)
     out = np.zeros(ground.x.shape, np.float32)
     for landscape, share in zip(landscapes, shares, strict=True):
         if share.any():
-            out += share * LANDFORMS[landscape.name].make(ground, landscape.values)
+            out += share * LANDFORMS[landscape.name].make(ground.widened(landscape.times), landscape.values)
     return out * np.float32(scale)
 
 

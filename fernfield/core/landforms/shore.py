@@ -29,4 +29,5 @@ FORM = Landform(
      Setting("sea_deg", "Sea lies towards", "°", 0, 360, 180)),
     make,
     suits=Suits(("shingle", "sand", "silt", "earth"), 0.1),
+    bears_deg=20,
 )  # fmt: skip

@@ -1,0 +1,62 @@
+"""Jobs: how far they are, as an answer, as server-sent events, or as a card on a page; and cancelling them."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import AsyncIterator
+from typing import Annotated, Any
+
+from anyio import to_thread
+from fastapi import APIRouter, Query, Request
+from fastapi.responses import HTMLResponse, Response
+from sse_starlette import EventSourceResponse
+
+from fernfield.web.kernel.parts import TheStudio, page
+
+router = APIRouter(prefix="/api/jobs", tags=["jobs"])
+STOP_POLLING = 286
+"""What htmx takes as the end of its asking."""
+
+cards = APIRouter(prefix="/jobs", include_in_schema=False)
+
+Into = Annotated[str | None, Query(max_length=40)]
+
+
+@router.get("/{job}")
+def get_job(job: str, studio: TheStudio) -> dict[str, Any]:
+    return studio.jobs.get(job).public()
+
+
+@router.get("/{job}/events", response_class=EventSourceResponse)
+async def job_events(job: str, studio: TheStudio, request: Request) -> EventSourceResponse:
+    found = studio.jobs.get(job)
+
+    async def events() -> AsyncIterator[dict[str, str]]:
+        version = -1
+        while True:
+            version = await to_thread.run_sync(found.wait, version, 1.0)
+            ended = found.ended
+            yield {"event": "job", "data": json.dumps(found.public())}
+            if ended or await request.is_disconnected():
+                return
+
+    return EventSourceResponse(events())
+
+
+@router.delete("/{job}")
+def cancel_job(job: str, studio: TheStudio) -> dict[str, Any]:
+    return studio.jobs.cancel(job).public()
+
+
+@cards.get("/{job}/card", response_class=HTMLResponse)
+def job_card(request: Request, studio: TheStudio, job: str, into: Into = None) -> Response:
+    """A job as it is; with `into`, a file that was read is placed into that world."""
+    found = studio.jobs.get(job)
+    status = STOP_POLLING if found.ended else 200
+    return page(request, "job.html", status, job=found.public(), card=found.kind.card, into=into)
+
+
+@cards.delete("/{job}/card", response_class=HTMLResponse)
+def cancel_card(request: Request, studio: TheStudio, job: str) -> Response:
+    found = studio.jobs.cancel(job)
+    return page(request, "job.html", job=found.public(), card=found.kind.card, into=None)

@@ -1,0 +1,62 @@
+"""What the routers share: the studio, a world or tract by its id, and how outcomes and jobs are answered."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import Depends, Path, Request
+from fastapi.responses import JSONResponse, Response
+
+from fernfield.work.kernel.jobs import Job
+from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.world import OpenWorld, Outcome
+from fernfield.work.studio import Studio
+
+
+def _studio(request: Request) -> Studio:
+    studio: Studio = request.app.state.studio
+    return studio
+
+
+TheStudio = Annotated[Studio, Depends(_studio)]
+
+
+def _world(world: Annotated[str, Path(max_length=40)], studio: TheStudio) -> OpenWorld:
+    return studio.world(world)
+
+
+TheWorld = Annotated[OpenWorld, Depends(_world)]
+
+
+def _tract(tract: Annotated[str, Path(max_length=40)], studio: TheStudio) -> tuple[OpenWorld, Tract]:
+    return studio.tract(tract)
+
+
+TheTract = Annotated[tuple[OpenWorld, Tract], Depends(_tract)]
+
+
+def outcome_json(outcome: Outcome) -> dict[str, Any]:
+    return dict(outcome.public())
+
+
+def keyed_json(key: str, outcome: Outcome) -> dict[str, Any]:
+    """The outcome of an edit of a row."""
+    return {"key": key, "id": key, **outcome.public()}
+
+
+def page(request: Request, name: str, status: int = 200, **context: Any) -> Response:
+    """A page, or a fragment of one."""
+    made: Response = request.app.state.templates.TemplateResponse(request, name, context, status)
+    return made
+
+
+def from_page(request: Request) -> bool:
+    """Whether htmx asks, and takes a fragment for an answer."""
+    return "hx-request" in request.headers
+
+
+def job_answer(request: Request, job: Job, **also: Any) -> Response:
+    """Long work was begun: its id for scripts, its card for pages."""
+    if from_page(request):
+        return page(request, "job.html", 202, job=job.public(), card=job.kind.card, **also)
+    return JSONResponse({"job": job.id, **also}, 202)

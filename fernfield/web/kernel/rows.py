@@ -1,0 +1,98 @@
+"""The routes of rows, made from their collections: by key, or of the only row there is."""
+
+# Without postponed annotations: the models of the routes are known only when they are made.
+
+from typing import Annotated, Any, Optional
+
+from fastapi import APIRouter, Response
+from pydantic import create_model
+
+from fernfield.web.kernel.parts import TheWorld, keyed_json
+from fernfield.work.kernel.commands import Command, Patch, Put, Remove, said_of
+from fernfield.work.kernel.rows import Collection, Key, Row, new_key
+
+
+def partial_of(model: type[Row]) -> type[Command]:
+    """A model with the same fields, none of which has to be said."""
+    fields: dict[str, Any] = {}
+    for name, field in model.model_fields.items():
+        kind: Any = field.annotation
+        if field.metadata:
+            kind = Annotated[(kind, *field.metadata)]
+        fields[name] = (Optional[kind], None)  # noqa: UP045 (made at run time)
+    made: type[Command] = create_model(f"{model.__name__}Patch", __base__=Command, **fields)
+    made.__doc__ = f"Fields of a {model.__name__} to change; what is left out stays."
+    return made
+
+
+def rows_router(collection: Collection[Any]) -> APIRouter:
+    """The routes of one collection."""
+    router = APIRouter(prefix=f"/api/worlds/{{world}}/{collection.name}", tags=[collection.name])
+    if collection.only is None:
+        _many(router, collection)
+    else:
+        _only(router, collection)
+    return router
+
+
+def _many(router: APIRouter, collection: Collection[Any]) -> None:
+    model, partial, one = collection.model, partial_of(collection.model), collection.one
+
+    def list_rows(world: TheWorld) -> list[dict[str, Any]]:
+        with world.lock:
+            return world.told(collection)
+
+    def put_row(key: Key, row: model, world: TheWorld) -> dict[str, Any]:  # type: ignore[valid-type]
+        outcome = world.edit(Put(collection=collection.name, key=key, row=said_of(row)))
+        return keyed_json(key, outcome)
+
+    def add_row(row: model, world: TheWorld, response: Response) -> dict[str, Any]:  # type: ignore[valid-type]
+        key = new_key(row.title)  # type: ignore[attr-defined]
+        response.headers["location"] = f"/api/worlds/{world.id}/{collection.name}/{key}"
+        return put_row(key, row, world)
+
+    def patch_row(key: Key, row: partial, world: TheWorld) -> dict[str, Any]:  # type: ignore[valid-type]
+        return keyed_json(key, world.edit(Patch(collection=collection.name, key=key, row=said_of(row))))
+
+    def remove_row(key: Key, world: TheWorld) -> dict[str, Any]:
+        return keyed_json(key, world.edit(Remove(collection=collection.name, key=key)))
+
+    for path, method, call, words in (
+        ("", "GET", list_rows, f"All {collection.name} of a world"),
+        ("/{key}", "PUT", put_row, f"Put a {one}, or change the fields that are said of the one with this key"),
+        ("/{key}", "PATCH", patch_row, f"Change the fields that are said of a {one}"),
+        ("/{key}", "DELETE", remove_row, f"Remove a {one}"),
+        ("", "POST", add_row, f"Add a {one}; its key comes back"),
+    ):
+        if method == "POST" and collection.made_by_room:
+            continue
+        router.add_api_route(
+            path,
+            call,
+            methods=[method],
+            summary=words,
+            operation_id=f"{method.lower()}_{collection.name}",
+            status_code=201 if method == "POST" else None,
+        )
+
+
+def _only(router: APIRouter, collection: Collection[Any]) -> None:
+    model, partial, key = collection.model, partial_of(collection.model), collection.only or ""
+
+    def get_row(world: TheWorld) -> dict[str, Any]:
+        return dict(world.only(collection).model_dump(mode="json"))
+
+    def put_row(row: model, world: TheWorld) -> dict[str, Any]:  # type: ignore[valid-type]
+        return keyed_json(key, world.edit(Put(collection=collection.name, key=key, row=said_of(row))))
+
+    def patch_row(row: partial, world: TheWorld) -> dict[str, Any]:  # type: ignore[valid-type]
+        return keyed_json(key, world.edit(Patch(collection=collection.name, key=key, row=said_of(row))))
+
+    for method, call, words in (
+        ("GET", get_row, f"The {collection.one} of a world"),
+        ("PUT", put_row, f"Change the fields that are said of the {collection.one}"),
+        ("PATCH", patch_row, f"Change the fields that are said of the {collection.one}"),
+    ):
+        router.add_api_route(
+            "", call, methods=[method], summary=words, operation_id=f"{method.lower()}_{collection.name}"
+        )

@@ -1,0 +1,50 @@
+"""What the page and scripts are told of the tools: everything that is declared of them, as JSON."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from fernfield.core.brush.tool import STRENGTHS, Tool
+from fernfield.work.kernel.commands import LARGEST_RADIUS_M
+from fernfield.work.kernel.rooms import House
+
+SMALLEST_RADIUS_M = 1.0
+
+
+def tools_json(house: House) -> list[dict[str, Any]]:
+    """The tools of every stage, with their settings and the brush that each begins with."""
+    return [_tool(room.name, tool) for room in house.rooms for tool in room.tools]
+
+
+def _tool(stage: str, tool: Tool) -> dict[str, Any]:
+    low, high = STRENGTHS.get(tool.unit, (1.0, 1.0))
+    return {
+        "name": tool.name,
+        "label": tool.label,
+        "key": tool.key,
+        "stage": stage,
+        "unit": tool.unit,
+        "words": tool.words,
+        "verb": tool.verb,
+        "opposite": tool.opposite,
+        "layer": tool.layer,
+        "subject": tool.subject,
+        "sheeted": tool.sheeted,
+        "whole_path": tool.lay is not None,
+        "first": asdict(tool.begins),
+        "strengths": [low, high],
+        "radii": [SMALLEST_RADIUS_M, LARGEST_RADIUS_M],
+        "settings": [
+            {**asdict(setting), "low": _finite(setting.low), "high": _finite(setting.high), "worded": setting.worded}
+            for setting in tool.settings
+        ],
+    }
+
+
+def _finite(value: float) -> float | None:
+    return value if abs(value) < 1e300 else None
+
+
+def overlays_json(house: House) -> list[dict[str, Any]]:
+    return [{"name": o.name, "label": o.label, "hint": o.hint} for o in house.overlays.values()]

@@ -1,0 +1,412 @@
+"""The socket of an open page: strokes in, pictures and facts out.
+
+Each connection has a few small tasks. The reader takes messages in; the painter sends
+what changed as one picture of the dirty rectangle, as often as the page can take it, so
+that samples that came meanwhile are drawn together; the walker ticks. What a page has
+not been sent yet is a joined window, so nothing piles up.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import logging
+import math
+import struct
+import time
+from collections import Counter
+from typing import Any
+
+from anyio import to_thread
+from fastapi import APIRouter, WebSocket, WebSocketDisconnect
+from pydantic import ValidationError
+
+from fernfield.core.brush.pace import Sample
+from fernfield.core.errors import FernError
+from fernfield.core.grid import NOWHERE, Window
+from fernfield.core.travel.climb import climbs
+from fernfield.core.travel.walker import TICK_S, Intent
+from fernfield.web.kernel.pictures import level_window
+from fernfield.web.kernel.problems import field_errors
+from fernfield.web.page.messages import (
+    INCOMING,
+    LONGEST_WAIT_S,
+    AskSpot,
+    Begin,
+    BeginWalk,
+    Drawn,
+    End,
+    EndWalk,
+    Move,
+    View,
+    Wish,
+)
+from fernfield.work.kernel.events import Event, Gone, Moved, Revised
+from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.strokes import StrokeRun
+from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.seen.plan import plan_pixels, shadow_window
+from fernfield.work.seen.sections import section
+from fernfield.work.seen.show import Show
+from fernfield.work.seen.spot import spot
+from fernfield.work.sites.rows import default_start
+from fernfield.work.trial.walks import Walk
+
+log = logging.getLogger("fernfield")
+router = APIRouter()
+
+MOST_ROWS_TOLD = 2_000
+"""More changed rows of one collection than this are not sent, but asked for."""
+
+MOST_PATCH_PIXELS = 2_400 * 1_600
+MOST_PATCH_POSTS = 600 * 600
+WALK_FRAME_TICKS = 2
+TELL_EVERY_S = 0.2
+"""Cut and fill of a stroke under way are told so often."""
+
+PATCHES_UNDER_WAY = 1
+PATCH_PATIENCE_S = 1.0
+"""A page that does not say that it has drawn gets the next patch after this long."""
+
+
+def pack(head: dict[str, Any], body: bytes) -> bytes:
+    """A binary message: the length of the head, the head as JSON padded to 4 bytes, the body."""
+    text = json.dumps(head).encode()
+    text += b" " * (-len(text) % 4)
+    return struct.pack("<I", len(text)) + text + body
+
+
+def rows_told(world: OpenWorld, event: Revised) -> dict[str, Any]:
+    """The rows that a revision changed, as the page knows them; where they are very many, which are to be asked for."""
+    many = Counter(change.collection for change in event.rows)
+    anew = sorted(name for name, count in many.items() if count > MOST_ROWS_TOLD)
+    rows = []
+    for change in event.rows:
+        if change.collection in anew:
+            continue
+        collection = world.house.collection(change.collection)
+        told = None if change.row is None else collection.tell(world, change.key, change.row)
+        rows.append({"collection": change.collection, "key": change.key, "row": told})
+    return {"rows": rows, "anew": anew}
+
+
+class Connection:
+    """One page that has one world open."""
+
+    def __init__(self, socket: WebSocket, world: OpenWorld, tract: Tract) -> None:
+        self._socket = socket
+        self._world = world
+        self._tract = tract
+        self._loop = asyncio.get_running_loop()
+        self._outbox: asyncio.Queue[str | bytes] = asyncio.Queue()
+        self._view: View | None = None
+        self._dirty: dict[str, Window] = {}
+        self._paint = asyncio.Event()
+        self._under_way = 0
+        self._free = asyncio.Event()
+        self._run: StrokeRun | None = None
+        self._stroke_at = 0.0
+        self._told_at = 0.0
+        self._question: AskSpot | None = None
+        self._asked = asyncio.Event()
+        self._walk: Walk | None = None
+        self._walk_task: asyncio.Task[None] | None = None
+        self._wish = Intent()
+
+    async def serve(self) -> None:
+        """Speak with the page until it goes; a stroke that was under way is kept."""
+
+        def hear(event: Event) -> None:
+            # Under the world's lock: rows are told as they are now.
+            rows = rows_told(self._world, event) if isinstance(event, Revised) else {}
+            self._loop.call_soon_threadsafe(self._hear, event, rows)
+
+        stop = self._world.listen(hear)
+        self._say("hello", revision=self._world.revision)
+        tasks = [
+            asyncio.create_task(work())
+            for work in (self._send_all, self._paint_all, self._answer_spots, self._watch_stroke)
+        ]
+        try:
+            await self._read_all()
+        except WebSocketDisconnect:
+            pass
+        finally:
+            stop()
+            self._end_walk()
+            for task in tasks:
+                task.cancel()
+            await self._end_stroke(keep=True)
+
+    # Out
+
+    def _say(self, what: str, **facts: Any) -> None:
+        self._outbox.put_nowait(json.dumps({"is": what, **facts}))
+
+    async def _send_all(self) -> None:
+        while True:
+            message = await self._outbox.get()
+            if isinstance(message, bytes):
+                await self._socket.send_bytes(message)
+            else:
+                await self._socket.send_text(message)
+
+    def _hear(self, event: Event, rows: dict[str, Any]) -> None:
+        if self._walk is not None:
+            self._walk.forget()
+        match event:
+            case Moved(tract_id, layer, window) if tract_id == self._tract.row.id:
+                self._dirty[layer] = self._dirty.get(layer, NOWHERE).join(window)
+                self._paint.set()
+            case Revised():
+                self._say(
+                    "revised",
+                    number=event.number,
+                    words=event.words,
+                    can_undo=self._world.can_undo,
+                    can_redo=self._world.can_redo,
+                    **rows,
+                )
+                house = self._world.house
+                if any(house.collection(name).pictured for name in event.collections):
+                    self._dirty["look"] = self._tract.grid.window
+                    self._paint.set()
+            case Gone():
+                self._say("gone", message="This world was deleted.")
+
+    async def _paint_all(self) -> None:
+        while True:
+            await self._paint.wait()
+            # Few patches under way at a time: what moves meanwhile is drawn together in the next.
+            while self._under_way >= PATCHES_UNDER_WAY:
+                self._free.clear()
+                try:
+                    await asyncio.wait_for(self._free.wait(), PATCH_PATIENCE_S)
+                except TimeoutError:
+                    self._under_way = 0
+            self._under_way += 1
+            self._paint.clear()
+            dirty, self._dirty = self._dirty, {}
+            drawn_to = self._run.drawn_to if self._run is not None else None
+            try:
+                for message in await to_thread.run_sync(self._patches, dirty, self._view, drawn_to):
+                    self._outbox.put_nowait(message)
+            except Exception:
+                log.exception("a patch could not be drawn")
+
+    def _patch_arrived(self) -> None:
+        """The page has taken a patch in; a page that says so too often gains nothing."""
+        if self._under_way > 0:
+            self._under_way -= 1
+            self._free.set()
+
+    def _patches(self, dirty: dict[str, Window], view: View | None, drawn_to: float | None) -> list[str | bytes]:
+        """The messages that bring a page up to date: what is stale, its picture, and heights."""
+        out: list[str | bytes] = []
+        window = NOWHERE
+        for layer, part in dirty.items():
+            # One post more: slopes, and so shading and cover rules, reach that far.
+            part = self._tract.grid.clip(part.pad(2))
+            if layer == HEIGHT and (view is None or view.shadows):
+                part = part.join(shadow_window(self._world, self._tract, part))
+            if layer in ("growth", HEIGHT):
+                part = self._tract.grid.clip(part.pad(math.ceil(8 / self._tract.grid.spacing)))
+            window = window.join(part)
+        head: dict[str, Any] = {
+            "is": "stale",
+            "window": window.as_list(),
+            "layers": sorted(dirty),
+            "drawn_to": drawn_to,
+        }
+        picture = b""
+        if view is not None:
+            scale = 2.0**view.level
+            pixels = Window(
+                math.floor(window.row0 / scale),
+                math.floor(window.col0 / scale),
+                math.ceil(window.row1 / scale) + 1,
+                math.ceil(window.col1 / scale) + 1,
+            )
+            seen = Window(view.row0, view.col0, view.row1, view.col1).meet(level_window(self._tract, view.level))
+            pixels = pixels.meet(seen)
+            if not pixels.empty and pixels.rows * pixels.cols <= MOST_PATCH_PIXELS:
+                contour = None if view.contour_m == "auto" else view.contour_m
+                show = Show(contour, view.water, view.growth, view.shadows, view.overlays, view.keep_to)
+                picture = plan_pixels(self._world, self._tract, view.level, pixels, show).tobytes()
+                head |= {"level": view.level, "pixels": pixels.as_list()}
+        if picture:
+            shown = view.shown if view is not None else 0
+            out.append(pack({**head, "is": "patch", "shown": shown}, picture))
+        else:
+            out.append(json.dumps(head))
+        ground = dirty.get(HEIGHT)
+        if view is not None and view.heights and ground is not None and ground.rows * ground.cols <= MOST_PATCH_POSTS:
+            with self._world.lock:
+                values = self._tract.cache.read(HEIGHT, ground)
+            out.append(pack({"is": "heights", "window": ground.as_list()}, values.astype("<f4").tobytes()))
+        return out
+
+    # In
+
+    async def _read_all(self) -> None:
+        while True:
+            text = await self._socket.receive_text()
+            try:
+                message = INCOMING.validate_json(text)
+            except ValidationError as error:
+                found = field_errors(error.errors())
+                self._say("error", message="; ".join(f"{e['field']}: {e['message']}" for e in found[:3]))
+                continue
+            try:
+                await self._take(message)
+            except FernError as error:
+                self._say("error", message=str(error))
+
+    async def _take(self, message: Any) -> None:
+        match message:
+            case View():
+                self._view = message
+            case Begin():
+                await self._end_stroke(keep=True)
+                self._run = await to_thread.run_sync(self._world.begin_stroke, message.tract, message.stroke)
+                self._stroke_at = time.monotonic()
+            case Move():
+                await self._move(message)
+            case End():
+                if self._run is None and message.is_ == "end":
+                    # The stroke ended before (too long, or it could not begin): the page still waits to hear so.
+                    self._say("ended", revision=self._world.revision, window=NOWHERE.as_list(), cut_m3=0.0, fill_m3=0.0)
+                await self._end_stroke(keep=message.is_ == "end")
+            case Drawn():
+                self._patch_arrived()
+            case AskSpot():
+                self._question = message
+                self._asked.set()
+            case BeginWalk():
+                await self._begin_walk(message)
+            case Wish():
+                self._wish = Intent(message.ahead, message.aside, message.facing, message.run)
+            case EndWalk():
+                self._end_walk()
+
+    async def _move(self, message: Move) -> None:
+        if self._run is None:
+            return
+        self._stroke_at = time.monotonic()
+        samples = [Sample(*point) for point in message.samples]
+        try:
+            await to_thread.run_sync(self._world.extend_stroke, self._run, samples)
+        except FernError:
+            # What was drawn before the bad sample stays; the stroke ends there.
+            await self._end_stroke(keep=True)
+            raise
+        if self._run.on_ground and self._stroke_at - self._told_at > TELL_EVERY_S:
+            self._told_at = self._stroke_at
+            facts: dict[str, Any] = dict(await to_thread.run_sync(self._world.stroke_progress, self._run))
+            if "percent" in facts:
+                facts["climbs"] = climbs(facts["percent"])
+            self._say("progress", **facts)
+
+    async def _end_stroke(self, *, keep: bool) -> None:
+        run, self._run = self._run, None
+        if run is None:
+            return
+        try:
+            if not keep:
+                await to_thread.run_sync(self._world.abandon_stroke, run)
+                return
+            outcome = await to_thread.run_sync(self._world.finish_stroke, run)
+        except FernError as error:
+            self._say("error", message=str(error))
+            return
+        self._say(
+            "ended",
+            revision=outcome.revision,
+            window=outcome.window.as_list(),
+            cut_m3=outcome.cut_m3,
+            fill_m3=outcome.fill_m3,
+        )
+
+    async def _watch_stroke(self) -> None:
+        while True:
+            await asyncio.sleep(1.0)
+            if self._run is not None and time.monotonic() - self._stroke_at > LONGEST_WAIT_S:
+                await self._end_stroke(keep=True)
+
+    # Facts
+
+    async def _answer_spots(self) -> None:
+        while True:
+            await self._asked.wait()
+            self._asked.clear()
+            question, self._question = self._question, None
+            if question is None:
+                continue
+            try:
+                facts = await to_thread.run_sync(self._facts, question)
+            except FernError:
+                self._say("spot", spot=None, section=None)
+                continue
+            self._say("spot", **facts)
+
+    def _facts(self, question: AskSpot) -> dict[str, Any]:
+        inside = self._tract.grid.holds(question.x, question.y)
+        return {
+            "spot": spot(self._world, self._tract, question.x, question.y) if inside else None,
+            "section": section(self._world, self._tract, question.y, question.x0, question.x1)
+            if question.section
+            else None,
+        }
+
+    # Walking
+
+    async def _begin_walk(self, message: BeginWalk) -> None:
+        self._end_walk()
+
+        def begin() -> Walk:
+            if message.x is None or message.y is None:
+                start = default_start(self._world, self._tract.row.id)
+                return Walk(self._world, self._tract, start.x, start.y, start.turn_deg, start.over_m)
+            return Walk(self._world, self._tract, message.x, message.y, message.facing)
+
+        try:
+            walk = await to_thread.run_sync(begin)
+        except FernError as error:
+            self._say("no-walk", message=str(error))
+            return
+        self._walk = walk
+        self._wish = Intent(facing=walk.walker.facing)
+        self._walk_task = asyncio.create_task(self._tick(walk))
+
+    def _end_walk(self) -> None:
+        if self._walk_task is not None:
+            self._walk_task.cancel()
+        self._walk = self._walk_task = None
+
+    async def _tick(self, walk: Walk) -> None:
+        """Advance the walker in even steps of TICK_S; lost time is made up, but never more than a quarter second."""
+        frame = WALK_FRAME_TICKS * TICK_S
+        due = time.monotonic()
+        while True:
+            now = time.monotonic()
+            frames = min(int((now - due) / frame) + 1, round(0.25 / frame))
+            due = max(due + frames * frame, now - 0.25)
+            wish = self._wish
+            await to_thread.run_sync(walk.advance, wish, frames * WALK_FRAME_TICKS)
+            self._say("walker", **await to_thread.run_sync(walk.state))
+            await asyncio.sleep(max(0.0, due - time.monotonic()))
+
+
+@router.websocket("/live/{world_id}")
+async def live(socket: WebSocket, world_id: str) -> None:
+    """The socket of one page on a tract (the first unless `?tract=` says). Closes with 4404 when there is none."""
+    await socket.accept()
+    try:
+        world = await to_thread.run_sync(socket.app.state.studio.world, world_id)
+        wanted = socket.query_params.get("tract")
+        tract = world.first_tract if wanted is None else world.tract(wanted)
+    except FernError as error:
+        await socket.close(4404, str(error)[:120])
+        return
+    await Connection(socket, world, tract).serve()

@@ -1,0 +1,117 @@
+"""The page of a world: the frame, the panels of its stages, the logbook, and what its scripts are told."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Path, Query, Request
+from fastapi.responses import HTMLResponse, Response
+
+from fernfield.core.errors import NotFound
+from fernfield.core.sites.kit import KIT, TEAM_COLOURS, TEAM_MARKS
+from fernfield.core.travel.walker import Gait
+from fernfield.store.logbook import LogbookStore
+from fernfield.web.kernel.panels import Asked
+from fernfield.web.kernel.parts import TheStudio, TheWorld, page
+from fernfield.web.kernel.told import overlays_json, tools_json
+from fernfield.web.page.shortcuts import shortcuts_json
+from fernfield.web.rooms import PANELS
+from fernfield.web.rooms.worlds.told import world_json
+from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.studio import Studio
+
+router = APIRouter(include_in_schema=False)
+api = APIRouter(prefix="/api", tags=["tools"])
+
+TractQuery = Annotated[str | None, Query(max_length=40)]
+
+
+@api.get("/tools")
+def tools(studio: TheStudio) -> dict[str, Any]:
+    """The tools of every stage with their settings, and the overlays."""
+    return {"tools": tools_json(studio.house), "overlays": overlays_json(studio.house)}
+
+
+def _asked(studio: Studio, world: OpenWorld, tract_id: str | None) -> Asked:
+    return Asked(studio, world, world.first_tract if tract_id is None else world.tract(tract_id))
+
+
+def _card(asked: Asked) -> dict[str, Any]:
+    """A world as the page needs it, seen from one of its tracts."""
+    world, tract = asked.world, asked.tract
+    return {
+        **world_json(world, asked.studio),
+        "width_m": tract.grid.width,
+        "depth_m": tract.grid.depth,
+        "spacing_m": tract.grid.spacing,
+        "tract": tract.row.id,
+        "tract_name": world.place_of(tract.row.id).name,
+    }
+
+
+def _boot(asked: Asked) -> dict[str, Any]:
+    """Everything that the scripts of the page are told at first."""
+    house, gait = asked.studio.house, Gait()
+    return {
+        "world": _card(asked),
+        "stages": [panel.name for panel in PANELS],
+        "scripts": [panel.name for panel in PANELS if panel.script],
+        "tools": tools_json(house),
+        "overlays": overlays_json(house),
+        "shortcuts": shortcuts_json(),
+        "collections": [
+            {"name": c.name, "one": c.one, "only": c.only, "in_tract": c.in_tract, "told": c.told,
+             "pictured": c.pictured}
+            for c in house.collections.values()
+        ],
+        "kit": {name: _piece(name) for name in KIT},
+        "teams": [
+            {"team": n, "mark": mark, "colour": colour}
+            for n, (mark, colour) in enumerate(zip(TEAM_MARKS, TEAM_COLOURS, strict=True), 1)
+        ],
+        "walker": {"wade_m": gait.wade, "steepest_deg": gait.steepest_deg},
+    }  # fmt: skip
+
+
+def _piece(name: str) -> dict[str, Any]:
+    piece = KIT[name]
+    return {
+        "name": piece.name, "label": piece.label, "form": piece.form, "colour": piece.colour, "width": piece.width,
+        "depth": piece.depth, "height": piece.height, "resource": piece.resource,
+    }  # fmt: skip
+
+
+@router.get("/worlds/{world}", response_class=HTMLResponse)
+def open_world(request: Request, world: TheWorld, studio: TheStudio, tract: TractQuery = None) -> Response:
+    asked = _asked(studio, world, tract)
+    return page(
+        request, "world.html", world=_card(asked), boot=_boot(asked), stages=[panel.name for panel in PANELS],
+        overlays=overlays_json(studio.house),
+    )  # fmt: skip
+
+
+@router.get("/worlds/{world}/bench/{stage}", response_class=HTMLResponse)
+def bench(
+    request: Request, world: TheWorld, studio: TheStudio, stage: Annotated[str, Path()], tract: TractQuery = None
+) -> Response:
+    """A stage's panel."""
+    panel = next((one for one in PANELS if one.name == stage), None)
+    if panel is None:
+        raise NotFound(f"stage must be one of {', '.join(one.name for one in PANELS)}, not {stage!r}")
+    asked = _asked(studio, world, tract)
+    models = {collection.name: collection.model for collection in world.house.collections.values()}
+    made = page(request, f"{stage}/panel.html", world=_card(asked), models=models, **panel.context(asked))
+    made.headers["X-Stage"] = stage
+    return made
+
+
+@router.get("/worlds/{world}/logbook", response_class=HTMLResponse)
+def logbook(request: Request, world: TheWorld, studio: TheStudio) -> Response:
+    book = LogbookStore(studio.store.engine)
+    reach = {"oldest": book.oldest(world.id), "mib": book.size(world.id) / 2**20, "most": studio.logbook_bytes / 2**20}
+    return page(request, "logbook.html", world=world, revisions=studio.store.revisions(world.id), reach=reach)
+
+
+def tract_of(world: OpenWorld, tract_id: str | None) -> Tract:
+    return world.first_tract if tract_id is None else world.tract(tract_id)

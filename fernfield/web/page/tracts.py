@@ -1,0 +1,186 @@
+"""Tracts: strokes, heights, the spot, the section, the levels, plants, and pictures of the plan."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Depends, Query, Response
+from fastapi.responses import StreamingResponse
+from pydantic import Field, TypeAdapter, ValidationError
+
+from fernfield.core.errors import InvalidInput
+from fernfield.core.grid import Window
+from fernfield.web.kernel.parts import TheStudio, TheTract, outcome_json
+from fernfield.web.kernel.pictures import level_window, plan_rgb, png_of, tile_webp
+from fernfield.web.kernel.windows import TheWindow
+from fernfield.work.ground.packing import asc_of
+from fernfield.work.house import HOUSE
+from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.rows import Coordinate
+from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.plots.keep import KeepTo
+from fernfield.work.seen.overlaid import labels, legend, legends
+from fernfield.work.seen.sections import line_section, section
+from fernfield.work.seen.show import Show
+from fernfield.work.seen.spot import levels, spot
+from fernfield.work.strokes import Stroke
+
+router = APIRouter(prefix="/api/tracts/{tract}", tags=["tracts"])
+
+POINTS: TypeAdapter[list[tuple[Coordinate, Coordinate]]] = TypeAdapter(list[tuple[Coordinate, Coordinate]])
+Level = Annotated[int, Query(ge=-2, le=7)]
+Pixel = Annotated[int, Query(ge=-100_000, le=200_000)]
+
+MOST_POSTS = 4_097 * 4_097
+
+Metres = Annotated[float, Query(allow_inf_nan=False)]
+
+
+def _show(
+    contour_m: Annotated[
+        Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)] | Literal["auto"],
+        Query(description="the interval in metres, 0 for none; auto for what suits the zoom and the relief"),
+    ] = 2.0,
+    water: bool = True,
+    growth: bool = True,
+    shadows: bool = True,
+    overlays: Annotated[str, Query(max_length=200, description="names with commas between")] = "",
+    keep_to: Annotated[str, Query(max_length=4000, description="what a stroke keeps to, as JSON")] = "",
+) -> Show:
+    names = tuple(name for name in overlays.split(",") if name)
+    for name in names:
+        if name not in HOUSE.overlays:
+            raise InvalidInput(f"overlays must be among {', '.join(HOUSE.overlays)}, not {name!r}", "overlays")
+    try:
+        kept = KeepTo.model_validate_json(keep_to) if keep_to else None
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(part) for part in first["loc"])
+        words = f"keep_to must be what a stroke keeps to, as JSON; {place or 'it'}: {first['msg']}"
+        raise InvalidInput(words, "keep_to") from error
+    return Show(None if contour_m == "auto" else contour_m, water, growth, shadows, names, kept)
+
+
+Shown = Annotated[Show, Depends(_show)]
+
+
+def _past(
+    tract: TheTract, studio: TheStudio, at: Annotated[int | None, Query(ge=0, description="a revision")] = None
+) -> tuple[OpenWorld, Tract]:
+    """The tract as it is, or with `at` as it was after that revision."""
+    return tract if at is None else studio.past_tract(tract[1].row.id, at)
+
+
+AnyTime = Annotated[tuple[OpenWorld, Tract], Depends(_past)]
+
+
+@router.post("/strokes")
+def stroke(stroke: Stroke, tract: TheTract) -> dict[str, Any]:
+    world, at = tract
+    return outcome_json(world.stroke(at.row.id, stroke))
+
+
+@router.get("/heights", response_class=Response)
+def heights(tract: AnyTime, window: TheWindow, step: Annotated[int, Query(ge=1, le=1024)] = 1) -> Response:
+    posts = -(-window.rows // step) * -(-window.cols // step)
+    if posts > MOST_POSTS:
+        raise InvalidInput(f"at most {MOST_POSTS} posts can be asked for at once, not {posts}", "step")
+    world, at = tract
+    with world.lock:
+        values = at.cache.read(HEIGHT, window, step)
+    return Response(
+        values.astype("<f4").tobytes(),
+        media_type="application/octet-stream",
+        headers={"X-Shape": f"{values.shape[0]},{values.shape[1]}"},
+    )
+
+
+@router.get("/heights.asc", response_class=StreamingResponse)
+def heights_asc(tract: AnyTime) -> StreamingResponse:
+    world, at = tract
+    headers = {"content-disposition": f'attachment; filename="{at.row.id}.asc"'}
+    return StreamingResponse(asc_of(world, at), media_type="text/plain; charset=us-ascii", headers=headers)
+
+
+@router.get("/spot")
+def spot_at(tract: AnyTime, x: Metres, y: Metres) -> dict[str, Any]:
+    return spot(*tract, x, y)
+
+
+@router.get("/section")
+def section_at(tract: AnyTime, y: Metres, x0: Metres = 0.0, x1: Metres = 1e6) -> dict[str, Any]:
+    return section(*tract, y, x0, x1)
+
+
+@router.get("/levels")
+def levels_in(tract: AnyTime, window: TheWindow) -> dict[str, Any]:
+    return levels(*tract, window)
+
+
+@router.get("/plan.png", response_class=Response)
+def plan_png(
+    tract: AnyTime,
+    show: Shown,
+    width: Annotated[int, Query(ge=16, le=4096)] = 800,
+    x0: Metres = 0.0,
+    y0: Metres = 0.0,
+    x1: Annotated[float | None, Query(allow_inf_nan=False)] = None,
+    y1: Annotated[float | None, Query(allow_inf_nan=False)] = None,
+) -> Response:
+    world, at = tract
+    box = x0, y0, at.grid.width if x1 is None else x1, at.grid.depth if y1 is None else y1
+    return Response(png_of(plan_rgb(world, at, width, box, show)), media_type="image/png")
+
+
+@router.get("/plan/{level}/{row}/{col}.webp", response_class=Response)
+def plan_tile(tract: AnyTime, level: int, row: int, col: int, show: Shown) -> Response:
+    return Response(tile_webp(*tract, level, row, col, show), media_type="image/webp")
+
+
+@router.get("/line")
+def line(
+    tract: TheTract,
+    points: Annotated[str, Query(max_length=20_000, description="[[x, y], …] as JSON")],
+    a: Annotated[float | None, Query(ge=0, allow_inf_nan=False)] = None,
+    b: Annotated[float | None, Query(ge=0, allow_inf_nan=False)] = None,
+) -> dict[str, Any]:
+    """The section along a line; with `a` and `b` (distances along it) also slope and length between them."""
+    if (a is None) != (b is None):
+        raise InvalidInput("a and b go together", "b" if b is None else "a")
+    try:
+        places = POINTS.validate_json(points)
+    except ValueError as error:
+        raise InvalidInput(f"points must be [[x, y], …] in metres, not {points[:60]!r}", "points") from error
+    if not 2 <= len(places) <= 200:
+        raise InvalidInput(f"a line has 2 to 200 points, not {len(places)}", "points")
+    marks = (a, b) if a is not None and b is not None else None
+    return line_section(*tract, places, marks)
+
+
+@router.get("/contour-labels")
+def contour_labels(
+    tract: TheTract, level: Level, row0: Pixel, col0: Pixel, row1: Pixel, col1: Pixel,
+    contour_m: Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False)] | Literal["auto"] = 2.0,
+) -> list[dict[str, Any]]:  # fmt: skip
+    """The figures of index contours, for the pixels of a level that are in view."""
+    part = Window(row0, col0, row1, col1).meet(level_window(tract[1], level))
+    if part.empty:
+        return []
+    if part.rows * part.cols > 4_000_000:
+        raise InvalidInput(f"at most 4,000,000 pixels can be asked for at once, not {part.rows * part.cols}", "row1")
+    interval = Show(None if contour_m == "auto" else contour_m).interval(tract[1], level)
+    return labels(*tract, level, part, interval)
+
+
+@router.get("/legends")
+def overlay_legends(tract: TheTract) -> dict[str, Any]:
+    """What the colours of each overlay stand for: its title, and lines of a colour and words."""
+    return legends(tract[0], tract[1])
+
+
+@router.get("/legend", deprecated=True)
+def overlay_legend(tract: TheTract, response: Response) -> dict[str, Any]:
+    """As `legends`, for two overlays only."""
+    response.headers["Deprecation"] = "true"
+    return legend(tract[1])

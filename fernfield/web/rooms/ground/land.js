@@ -1,0 +1,53 @@
+// Land from a seed: the recipe's form, its preview, and what it is warned of.
+import { sendInstead } from "/static/js/kernel/forms.js";
+import { ask, problemOf, problemWords, say } from "/static/js/kernel/say.js";
+import { row } from "/static/js/seen/rows.js";
+import { state } from "/static/js/seen/state.js";
+import { fillRecipe, recipeOf, showSettings } from "/rooms/worlds/recipe.js";
+
+let shown = "";
+
+/** The form of the recipe on the bench. @param {HTMLElement} box */
+export function beginRecipe(box) {
+  const form = /** @type {HTMLFormElement | null} */ (box.querySelector("form[data-make]"));
+  if (!form) return;
+  /** @param {string} name @returns {any} */
+  const field = (name) => form.elements.namedItem(name);
+  const wanted = () => ({ ...recipeOf(form), ...state.area, name: field("name").value, sheet: field("sheet").value || null });
+  // Only the recipe is said: the fields of the form are not the API's.
+  sendInstead(form, wanted);
+  form.addEventListener("change", (event) => {
+    const target = /** @type {HTMLInputElement} */ (event.target);
+    if (target.matches("[data-landform]")) showSettings(form);
+    if (target.name === "sheet" && target.value) fillFrom(form, target.value);
+  });
+  form.querySelector("[data-preview-land]")?.addEventListener("click", () => form.reportValidity() && preview(form, wanted()));
+  URL.revokeObjectURL(shown);
+}
+
+/** The form says the recipe of a sheet that was made before. @param {HTMLFormElement} form @param {string} sheet */
+async function fillFrom(form, sheet) {
+  const recipes = await ask(`/api/worlds/${state.world.id}/recipes`);
+  const recipe = recipes?.find((/** @type {any} */ one) => one.sheet === sheet);
+  if (!recipe) return;
+  fillRecipe(form, recipe);
+  state.area = recipe.plot ? { plot: recipe.plot } : recipe.box ? { box: recipe.box } : recipe.outline ? { outline: recipe.outline } : {};
+  /** @type {any} */ (form.elements.namedItem("name")).value = row("sheets", sheet)?.name || "Land";
+}
+
+/** @param {HTMLFormElement} form @param {any} body */
+async function preview(form, body) {
+  const answer = await fetch(`/api/tracts/${state.world.tract}/generate/preview`, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(body) });
+  if (!answer.ok) {
+    say(problemWords(await problemOf(answer)));
+    return;
+  }
+  const note = /** @type {HTMLElement} */ (form.querySelector("[data-warnings]"));
+  note.textContent = answer.headers.get("x-warnings") || "";
+  note.hidden = !note.textContent;
+  const image = /** @type {HTMLImageElement} */ (form.querySelector("[data-preview]"));
+  URL.revokeObjectURL(shown);
+  shown = URL.createObjectURL(await answer.blob());
+  image.src = shown;
+  image.hidden = false;
+}

@@ -1,0 +1,76 @@
+"""Land from a seed: the landforms there are, a preview, and the job that makes it."""
+
+from __future__ import annotations
+
+import secrets
+from dataclasses import asdict
+from typing import Any
+
+from fastapi import APIRouter, Request, Response
+
+from fernfield.core.landforms import LANDFORMS
+from fernfield.web.kernel.parts import TheStudio, TheTract, TheWorld, job_answer, outcome_json
+from fernfield.web.kernel.pictures import land_png
+from fernfield.work.ground.commands import MakeLand
+from fernfield.work.ground.making import preview, warnings
+from fernfield.work.ground.rows import RECIPES, Recipe
+from fernfield.work.kernel.rows import Key, Name
+from fernfield.work.worlds.dressing import Dress, dress, proposals
+
+router = APIRouter(prefix="/api", tags=["land"])
+
+
+class Generate(Recipe):
+    """A recipe, the sheet that it goes into (a new one when left out), and that sheet's name."""
+
+    sheet: Key | None = None
+    name: Name = "Land"
+
+    @property
+    def recipe(self) -> Recipe:
+        return Recipe(**self.model_dump(exclude={"sheet", "name"}))
+
+
+@router.get("/landforms")
+def landforms() -> list[dict[str, Any]]:
+    return [
+        {
+            "name": form.name,
+            "label": form.label,
+            "words": form.words,
+            "settings": [asdict(setting) for setting in form.settings],
+        }
+        for form in LANDFORMS.values()
+    ]
+
+
+@router.get("/worlds/{world}/recipes")
+def recipes(world: TheWorld) -> list[dict[str, Any]]:
+    with world.lock:
+        return [
+            {"sheet": key, **row.model_dump(), "suits": [asdict(one) for one in proposals(world, row)]}
+            for key, row in world.each(RECIPES)
+        ]
+
+
+@router.post("/tracts/{tract}/dress")
+def take(body: Dress, tract: TheTract) -> dict[str, Any]:
+    """Take the covers and the growth that are proposed for the land of a recipe."""
+    return outcome_json(dress(*tract, body))
+
+
+@router.post("/tracts/{tract}/generate", status_code=202)
+def generate(request: Request, body: Generate, tract: TheTract, studio: TheStudio) -> Response:
+    key = body.sheet or f"land-{secrets.token_hex(3)}"
+    command = MakeLand(key=key, name=body.name, recipe=body.recipe)
+    found = warnings(*tract, body.recipe)
+    return job_answer(request, studio.start_making(tract[1].row.id, command), sheet=key, warnings=found)
+
+
+@router.post("/tracts/{tract}/generate/preview", response_class=Response)
+def generate_preview(body: Generate, tract: TheTract) -> Response:
+    """A coarse picture of the land; what its region has no room for stands in the header X-Warnings."""
+    world, at = tract
+    heights, metres = preview(world, at, body.recipe)
+    headers = {"X-Warnings": "; ".join(warnings(world, at, body.recipe))}
+    return Response(land_png(heights, metres, world), media_type="image/png", headers=headers)

@@ -1,0 +1,264 @@
+// The ground's bench: settings of the tools, the form of the brush, what strokes keep to, sheets, and the area in the hand.
+import Alpine from "/static/js/kernel/alpine.js";
+import { bodyOf, fieldsOf, fill, sendAlso, valueOf } from "/static/js/kernel/forms.js";
+import { ask, say } from "/static/js/kernel/say.js";
+import { fetchPanel, setBrush, watchForm } from "/static/js/seen/bench.js";
+import { MOVED } from "/static/js/seen/marks.js";
+import { drawOutline } from "/static/js/seen/outline.js";
+import { drawOverlay } from "/static/js/seen/overlay.js";
+import { row, rows } from "/static/js/seen/rows.js";
+import { actions, brush, heed, keep, showAnew, state, TOOLS, tool, watch } from "/static/js/seen/state.js";
+import { beginRecipe } from "./land.js";
+
+/** @typedef {import("/static/js/types.js").Area} Area */
+
+const base = `/api/worlds/${state.world.id}`;
+const box = /** @type {HTMLElement} */ (document.getElementById("bench"));
+
+/** What strokes keep to. @param {Record<string, any>} values */
+function setKeep(values) {
+  const said = Object.fromEntries(Object.entries(values).filter(([, value]) => value !== null && value !== undefined && value !== "" && value !== false));
+  if (!said.plots?.length) for (const name of ["plots", "outside", "feather_m"]) delete said[name];
+  const limits = Object.keys(said).some((name) => name !== "feather_m");
+  state.keepTo = limits ? /** @type {any} */ (said) : null;
+  // Whoever limits a stroke wants to see where.
+  const shown = new Set(state.show.overlays);
+  if (state.keepTo) shown.add("kept");
+  else shown.delete("kept");
+  state.show.overlays = [...shown];
+  showAnew();
+}
+// Plots that were deleted, here or by somebody else, are kept to no more; nor is one in the hand.
+watch(() => state.at.plots, () => {
+  const plots = state.keepTo?.plots || [];
+  const left = plots.filter((/** @type {string} */ key) => row("plots", key));
+  if (left.length < plots.length) setKeep({ ...state.keepTo, plots: left });
+  if (state.area.plot && !row("plots", state.area.plot)) setArea({});
+});
+watch(() => state.at.sheets, () => {
+  if (state.sheet && !row("sheets", state.sheet)) state.sheet = "";
+});
+
+/** Take an area into the hand. @param {Area} area */
+function setArea(area) {
+  state.area = area;
+  keep();
+  showMove();
+}
+
+const SIDES = [["x0", "West", 0], ["x1", "East", 2], ["y0", "South", 1], ["y1", "North", 3]];
+
+/** @param {Area} area */
+function areaWords(area) {
+  if (area.plot) return `the plot ${row("plots", area.plot)?.name ?? ""}`;
+  if (area.cover) return `what ${row("covers", area.cover)?.name ?? area.cover} covers`;
+  if (area.outline) return `a drawn outline of ${area.outline.length} points`;
+  if (!area.box) return "the whole tract";
+  const [x0, y0, x1, y1] = area.box;
+  return `a rectangle of ${(x1 - x0).toFixed(0)} by ${(y1 - y0).toFixed(0)} m at E ${x0.toFixed(0)} N ${y0.toFixed(0)}`;
+}
+
+Alpine.data("ground", () => ({
+  symmetryWords: "",
+  get toolWords() {
+    return TOOLS[tool()]?.words || "";
+  },
+  get keepWords() {
+    const k = state.keepTo;
+    if (!k) return "everywhere";
+    const has = (/** @type {any} */ value) => value !== null && value !== undefined;
+    return [
+      k.plots?.length && `${k.outside ? "outside" : "in"} ${k.plots.length} plot${k.plots.length > 1 ? "s" : ""}`,
+      (has(k.from_m) || has(k.to_m)) && "elevations",
+      (has(k.from_deg) || has(k.to_deg)) && "slopes",
+      k.water,
+    ].filter(Boolean).join(", ");
+  },
+  /** @param {string} key */
+  keeps: (key) => (state.keepTo?.plots || []).includes(key),
+  /** @param {Event} event */
+  keepPlot(event) {
+    const field = /** @type {HTMLInputElement} */ (event.target);
+    const left = (state.keepTo?.plots || []).filter((/** @type {string} */ key) => key !== field.value);
+    setKeep({ ...state.keepTo, plots: field.checked ? [...left, field.value] : left });
+  },
+  keepNothing() {
+    const form = /** @type {HTMLFormElement} */ (box.querySelector("form[data-keep]"));
+    form.reset();
+    setKeep({});
+  },
+  /** @param {Event} event */
+  bookLevel(event) {
+    const { value } = /** @type {HTMLSelectElement} */ (event.target);
+    if (value !== "") actions["take-level"](Number(value));
+  },
+  /** @param {Event} event */
+  takeLevel(event) {
+    actions["take-level"](Number(/** @type {HTMLElement} */ (event.currentTarget).dataset.takeLevel));
+  },
+  /** @param {Event} event */
+  removeRow(event) {
+    const { of, key } = /** @type {HTMLElement} */ (event.currentTarget).dataset;
+    ask(`${base}/${of}/${key}`, "DELETE");
+  },
+  // Sheets
+  /** @param {Event} event */
+  pickSheet(event) {
+    state.sheet = /** @type {HTMLElement} */ (event.currentTarget).dataset.sheet || "";
+    keep();
+  },
+  get otherSheets() {
+    return rows("sheets").filter((sheet) => sheet.key !== state.sheet);
+  },
+  get madeSheets() {
+    return rows("sheets").filter((sheet) => row("recipes", sheet.key) || sheet.key.startsWith("land"));
+  },
+  get sheetFile() {
+    return `/api/tracts/${state.world.tract}/sheets/${state.sheet}.asc`;
+  },
+  clearSheet: () => ask(`${base}/sheets/${state.sheet}/clear`, "POST"),
+  removeSheet: () => ask(`${base}/sheets/${state.sheet}`, "DELETE"),
+  /** @param {Event} event */
+  mergeSheet(event) {
+    const into = /** @type {HTMLElement} */ (event.currentTarget).dataset.into || null;
+    ask(`${base}/sheets/${state.sheet}/merge`, "POST", { into });
+  },
+  // The area in the hand
+  get areaWords() {
+    return areaWords(state.area);
+  },
+  get sides() {
+    return SIDES.map(([name, words, at]) => ({ name, words, at, value: state.area.box?.[Number(at)] }));
+  },
+  whole: () => setArea({}),
+  again: () => setArea(state.lastArea || {}),
+  drawBox: () => drawOutline("box", ([[ax, ay], [bx, by]]) => setArea({ box: [Math.min(ax, bx), Math.min(ay, by), Math.max(ax, bx), Math.max(ay, by)] })),
+  drawFreehand: () => drawOutline("freehand", (points) => setArea({ outline: points })),
+  /** @param {Event} event */
+  takePlot(event) {
+    const { value } = /** @type {HTMLSelectElement} */ (event.target);
+    setArea(value ? { plot: value } : {});
+  },
+  /** @param {Event} event */
+  takeCover(event) {
+    const { value } = /** @type {HTMLSelectElement} */ (event.target);
+    setArea(value ? { cover: value } : {});
+  },
+  /** @param {Event} event */
+  typeSide(event) {
+    const field = /** @type {HTMLInputElement} */ (event.target);
+    const sides = [...(state.area.box || [0, 0, state.world.width_m, state.world.depth_m])];
+    sides[Number(field.dataset.side)] = Number(field.value);
+    setArea({ box: sides });
+  },
+  pickPlace() {
+    drawOutline("place", ([[x, y]]) => {
+      const form = /** @type {HTMLFormElement} */ (box.querySelector("[data-area-work=move]"));
+      fill(form, { x, y });
+      form.dataset.typed = "yes";
+      showMove();
+    });
+  },
+  drawPlot() {
+    const form = /** @type {HTMLFormElement} */ (box.querySelector("[data-draw=plot]"));
+    const name = /** @type {HTMLInputElement} */ (form.elements.namedItem("name")).value;
+    form.reset();
+    delete form.dataset.typed;
+    drawOutline("plot", (points) => ask(`${base}/plots`, "POST", { name, points, tract: state.world.tract }));
+  },
+  async checkSymmetry() {
+    const found = await ask(`/api/tracts/${state.world.tract}/symmetry`);
+    if (!found) return;
+    this.symmetryWords = found.symmetric
+      ? `The land is symmetrical, to ${found.largest_m.toFixed(3)} m.`
+      : `It differs by up to ${found.largest_m.toFixed(2)} m, at E ${found.x.toFixed(0)} N ${found.y.toFixed(0)}; ${found.mean_m.toFixed(3)} m on the mean.`;
+  },
+}));
+
+// Where moved land would come to lie: the server says.
+let moveTimer = 0;
+function showMove() {
+  clearTimeout(moveTimer);
+  const form = /** @type {HTMLFormElement | null} */ (box.querySelector("[data-area-work=move]"));
+  const shows = form && document.getElementById("work-move")?.classList.contains("active") && (state.area.plot || state.area.box || state.area.outline);
+  if (!form || !shows) {
+    MOVED.corners = null;
+    drawOverlay();
+    return;
+  }
+  moveTimer = setTimeout(async () => {
+    const answer = await fetch(`/api/tracts/${state.world.tract}/move/outline`, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify({ ...bodyOf(form), ...state.area }) });
+    MOVED.corners = answer.ok ? (await answer.json()).corners : null;
+    drawOverlay();
+  }, 120);
+}
+
+heed("panel", () => {
+  if (state.stage !== "ground") return;
+  for (const form of /** @type {NodeListOf<HTMLFormElement>} */ (box.querySelectorAll("form[data-own]"))) {
+    const name = form.dataset.own || "";
+    watchForm(form, () => ({ ...state.brushes[name].own, turn_deg: state.brushes[name].turn_deg }));
+    form.addEventListener("change", (event) => {
+      const field = /** @type {HTMLInputElement} */ (event.target);
+      delete form.dataset.typed;
+      if (!field.name || !field.reportValidity()) return;
+      const value = valueOf(field) ?? null;
+      if (field.name === "turn_deg") setBrush({ turn_deg: Number(value) });
+      else setBrush({ own: { ...brush()?.own, [field.name]: value } });
+    });
+  }
+  const shape = /** @type {HTMLFormElement} */ (box.querySelector("form[data-form]"));
+  watchForm(shape, () => /** @type {any} */ ({ ...brush() }));
+  shape.addEventListener("change", (event) => {
+    const field = /** @type {HTMLInputElement} */ (event.target);
+    delete shape.dataset.typed;
+    if (field.reportValidity()) setBrush({ [field.name]: valueOf(field) ?? "" });
+  });
+  const limits = /** @type {HTMLFormElement} */ (box.querySelector("form[data-keep]"));
+  const none = Object.fromEntries(fieldsOf(limits).filter((field) => field.name).map((field) => [field.name, field.type === "checkbox" ? false : field.name === "feather_m" ? 0 : null]));
+  watchForm(limits, () => ({ ...none, ...state.keepTo }));
+  limits.addEventListener("change", (event) => {
+    delete limits.dataset.typed;
+    if (/** @type {HTMLElement} */ (event.target).dataset.plot !== undefined || !(/** @type {HTMLInputElement} */ (event.target).reportValidity())) return;
+    setKeep({ ...bodyOf(limits), plots: state.keepTo?.plots || [] });
+  });
+  const sheet = /** @type {HTMLFormElement} */ (box.querySelector("form[data-sheet-form]"));
+  let of = "";
+  watchForm(sheet, () => {
+    if (state.sheet !== of) delete sheet.dataset.typed;
+    of = state.sheet;
+    const found = of ? row("sheets", of) : null;
+    if (!found) return null;
+    sheet.setAttribute("hx-patch", `${base}/sheets/${of}`);
+    window.htmx.process(sheet);
+    return found;
+  });
+  for (const form of /** @type {NodeListOf<HTMLFormElement>} */ (box.querySelectorAll("form[data-area-work]"))) {
+    sendAlso(form, () => ({ ...state.area, ...(state.sheet ? { sheet: state.sheet } : {}) }));
+    form.addEventListener("input", showMove);
+  }
+  box.querySelector("[role=tablist]")?.addEventListener("shown.bs.tab", showMove);
+  for (const form of /** @type {NodeListOf<HTMLFormElement>} */ (box.querySelectorAll("form[hx-encoding]"))) {
+    // A file is called by its own name.
+    form.addEventListener("change", () => {
+      const file = /** @type {HTMLInputElement} */ (form.querySelector("[type=file]")).files?.[0];
+      /** @type {HTMLInputElement} */ (form.querySelector("[name=name]")).value = (file?.name || "").replace(/\.[^.]*$/, "").slice(0, 60) || "Picture";
+    });
+  }
+  beginRecipe(box);
+});
+document.body.addEventListener("fern:area-worked", () => {
+  state.lastArea = { ...state.area };
+  keep();
+});
+document.body.addEventListener("fern:sheet", (event) => {
+  const { key } = /** @type {CustomEvent} */ (event).detail;
+  if (key) state.sheet = key;
+  box.querySelector("form[data-then=sheet]") instanceof HTMLFormElement && /** @type {HTMLFormElement} */ (box.querySelector("form[data-then=sheet]")).reset();
+  keep();
+});
+document.body.addEventListener("fern:picture", (event) => {
+  say(`${/** @type {CustomEvent} */ (event).detail.name} is among the tips and imprints.`, "calm");
+  // Pictures are no rows of the world: the panel that lists them is fetched again.
+  fetchPanel();
+});

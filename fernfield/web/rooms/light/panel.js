@@ -1,0 +1,48 @@
+// The sun's dial: a drag sets its bearing and height; letting go is one revision.
+import { drag } from "/static/js/kernel/shapes.js";
+import { clamp, heed, state, watch } from "/static/js/seen/state.js";
+
+/** @param {string} name @returns {any} */
+const id = (name) => document.getElementById(name);
+const RIM = 72;
+
+function placeSun() {
+  const sun = id("dial-sun");
+  if (!sun) return;
+  const [bearing, height] = [Number(id("sun-sun_bearing_deg").value), Number(id("sun-sun_height_deg").value)];
+  const reach = RIM * (1 - height / 90);
+  const turn = (bearing * Math.PI) / 180;
+  const [x, y] = [Math.sin(turn) * reach, -Math.cos(turn) * reach];
+  for (const [name, value] of Object.entries({ cx: x, cy: y })) sun.setAttribute(name, String(value));
+  for (const [name, value] of Object.entries({ x1: x, y1: y })) id("dial-ray").setAttribute(name, String(value));
+  id("dial").setAttribute("aria-valuenow", String(bearing));
+}
+
+function begin() {
+  const face = id("dial");
+  if (!face) return;
+  const form = id("sun");
+  const turn = (/** @type {PointerEvent} */ event) => {
+    const rect = face.getBoundingClientRect();
+    const [x, y] = [event.clientX - rect.left - rect.width / 2, event.clientY - rect.top - rect.height / 2];
+    id("sun-sun_bearing_deg").value = String((Math.round((Math.atan2(x, -y) * 180) / Math.PI) + 360) % 360);
+    id("sun-sun_height_deg").value = String(clamp(Math.round(90 * (1 - Math.hypot(x, y) / RIM)), 1, 90));
+    form.dataset.typed = "yes";
+    placeSun();
+  };
+  drag(face, (event) => (turn(event), true), { move: (_, event) => turn(event), end: () => form.requestSubmit() });
+  face.addEventListener("keydown", (/** @type {KeyboardEvent} */ event) => {
+    const step = { ArrowRight: 5, ArrowLeft: -5 }[event.key];
+    if (!step) return;
+    event.preventDefault();
+    event.stopPropagation();
+    const field = id("sun-sun_bearing_deg");
+    field.value = String((Number(field.value) + step + 360) % 360);
+    placeSun();
+    form.requestSubmit();
+  });
+  form.addEventListener("input", placeSun);
+  placeSun();
+}
+heed("panel", () => state.stage === "light" && begin());
+watch(() => state.at.light, () => setTimeout(placeSun));

@@ -1,0 +1,49 @@
+"""Sites: the kit, placing pieces and starts, and the stage's panel."""
+
+from __future__ import annotations
+
+import secrets
+from dataclasses import asdict
+from typing import Any
+
+from fastapi import APIRouter, Response
+
+from fernfield.core.sites.kit import KIT, TEAM_COLOURS, TEAM_MARKS
+from fernfield.web.kernel.panels import Asked, Panel, Shortcut
+from fernfield.web.kernel.parts import TheWorld, keyed_json
+from fernfield.work.kernel.commands import put
+from fernfield.work.sites.rows import THINGS, ToPlace, named
+
+router = APIRouter(prefix="/api", tags=["sites"])
+
+
+@router.get("/kit")
+def kit() -> dict[str, Any]:
+    """The pieces that can be placed, and the teams with their marks."""
+    teams = [
+        {"team": number + 1, "mark": mark, "colour": colour}
+        for number, (mark, colour) in enumerate(zip(TEAM_MARKS, TEAM_COLOURS, strict=True))
+    ]
+    return {"pieces": [asdict(piece) for piece in KIT.values()], "teams": teams}
+
+
+@router.post("/worlds/{world}/things", status_code=201)
+def place_thing(wanted: ToPlace, world: TheWorld, response: Response) -> dict[str, Any]:
+    """Place a piece or a start. A name that is left out is the next of its sort; so is a start's team."""
+    key = secrets.token_hex(5)
+    with world.lock:
+        outcome = world.edit(put(THINGS, key, named(world, wanted)))
+    response.headers["location"] = f"/api/worlds/{world.id}/things/{key}"
+    return keyed_json(key, outcome)
+
+
+def _context(asked: Asked) -> dict[str, Any]:
+    return {"kit": KIT.values()}
+
+
+PANEL = Panel(
+    "sites",
+    _context,
+    script=True,
+    shortcuts=(Shortcut(("Delete",), "delete what is chosen", "remove", "stage"),),
+)

@@ -1,0 +1,27 @@
+"""The Trial stage's panel."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fernfield.core.travel.walker import Gait
+from fernfield.web.kernel.panels import Asked, Panel, Shortcut
+
+
+def _context(asked: Asked) -> dict[str, Any]:
+    return {"gait": Gait()}
+
+
+PANEL = Panel(
+    "trial",
+    _context,
+    script=True,
+    shortcuts=(
+        Shortcut(("w", "ArrowUp"), "walk on", "walk-ahead", "walk"),
+        Shortcut(("s", "ArrowDown"), "walk back", "walk-back", "walk"),
+        Shortcut(("a", "ArrowLeft"), "step left", "walk-left", "walk"),
+        Shortcut(("d", "ArrowRight"), "step right", "walk-right", "walk"),
+        Shortcut(("Shift",), "run", "walk-run", "walk"),
+        Shortcut(("Escape",), "back to the map as it was", "walk-leave", "walk"),
+    ),
+)

@@ -1,0 +1,50 @@
+"""A world as scripts and pages are told of it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fernfield.work.kernel.rows import ONLY
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.light.rows import LIGHT
+from fernfield.work.studio import Studio
+from fernfield.work.water.rows import sea_level
+from fernfield.work.worlds.rows import ABOUT, ICON
+
+
+def world_json(world: OpenWorld, studio: Studio) -> dict[str, Any]:
+    """A world as the API shows it: what it is called, its tracts, and the rows of every collection that is told."""
+    about, sun = world.only(ABOUT), world.only(LIGHT)
+    rows: dict[str, Any] = {}
+    for collection in world.house.collections.values():
+        if collection.told:
+            only = collection.only is not None
+            rows[collection.name] = world.only(collection).model_dump(mode="json") if only else world.told(collection)
+    return {
+        "id": world.id,
+        "name": about.name,
+        "revision": world.revision,
+        "changed_at": studio.changed_at(world.id),
+        "description": about.description,
+        "icon": f"/api/worlds/{world.id}/icon.png" if world.get(ICON, ONLY) is not None else None,
+        "sea_level_m": sea_level(world),
+        "sun_bearing_deg": sun.sun_bearing_deg,
+        "sun_height_deg": sun.sun_height_deg,
+        "can_undo": world.can_undo,
+        "can_redo": world.can_redo,
+        "tracts": [
+            {
+                "id": tract.row.id,
+                **world.place_of(tract.row.id).model_dump(exclude={"position"}),
+                "rows": tract.grid.rows,
+                "cols": tract.grid.cols,
+                "spacing_m": tract.grid.spacing,
+            }
+            for tract in world.tracts.values()
+        ],
+        "unread": [
+            {"collection": collection, "key": key, "why": unread.why}
+            for (collection, key), unread in world.unread.items()
+        ],
+        **rows,
+    }

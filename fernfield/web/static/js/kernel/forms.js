@@ -1,0 +1,241 @@
+// The one way in which forms and buttons are sent: htmx sends them, and its extension "fern" makes JSON of a form,
+// ties what is wrong to its field, keeps what was typed, and says how it went.
+//   data-when="kind=rain frost"  a part that is there when the field `kind` has one of these values
+//   data-optional                left empty it says null; data-empty: it says the empty text; else it is not said
+//   data-apart                   a part that the page says in its own way
+//   data-percent                 typed in percent, said as a share
+//   data-then                    what the page does after it went well: "reset", or a word that is told as fern:word
+//   data-said                    what is told when it went well and nothing else on the page shows it
+//   data-row="collection/key"    the form follows that row, but for what is being typed
+import { problemWords, say } from "./say.js";
+
+/** @typedef {HTMLInputElement | HTMLSelectElement | HTMLTextAreaElement} Field */
+
+/** @param {Element} form @returns {Field[]} */
+export const fieldsOf = (form) => /** @type {Field[]} */ ([...form.querySelectorAll("input, select, textarea")]);
+
+/** @param {Element} field @param {Element} form */
+function hiddenIn(field, form) {
+  for (let at = /** @type {Element | null} */ (field); at && at !== form; at = at.parentElement) {
+    if (at instanceof HTMLElement && at.hidden) return true;
+  }
+  return false;
+}
+
+/** What a field says; undefined where it is left out. @param {Field} field @returns {unknown} */
+export function valueOf(field) {
+  if (field instanceof HTMLInputElement && field.type === "checkbox") return field.checked;
+  if (field.value === "") return "optional" in field.dataset ? null : "empty" in field.dataset ? "" : undefined;
+  if (field instanceof HTMLInputElement && field.type === "number") return "percent" in field.dataset ? Number(field.value) / 100 : Number(field.value);
+  if (field instanceof HTMLSelectElement && "number" in field.dataset) return Number(field.value);
+  return field.value;
+}
+
+/** What a form says, as JSON: dotted names nest, numbers in them make lists. @param {Element} form @returns {Record<string, any>} */
+export function bodyOf(form) {
+  /** @type {Record<string, any>} */
+  const body = {};
+  for (const field of fieldsOf(form)) {
+    if (!field.name || field.disabled || field.type === "file" || field.closest("[data-apart]") || hiddenIn(field, form)) continue;
+    const value = valueOf(field);
+    if (value === undefined) continue;
+    const path = field.name.split(".");
+    /** @type {any} */
+    let at = body;
+    path.slice(0, -1).forEach((part, i) => {
+      at[part] ??= /^\d+$/.test(path[i + 1]) ? [] : {};
+      at = at[part];
+    });
+    at[/** @type {string} */ (path.at(-1))] = value;
+  }
+  return body;
+}
+
+/** Put values into a form's fields, but for one in which somebody types. @param {Element} form @param {Record<string, any>} values */
+export function fill(form, values) {
+  for (const field of fieldsOf(form)) {
+    if (!field.name || !(field.name in values) || field === document.activeElement || field.type === "file") continue;
+    const value = values[field.name];
+    if (field instanceof HTMLInputElement && field.type === "checkbox") field.checked = Boolean(value);
+    else if (value === null || value === undefined) field.value = "";
+    else if (typeof value === "number") field.value = String(Math.round(value * ("percent" in field.dataset ? 100 : 1) * 1e4) / 1e4);
+    else field.value = String(value);
+  }
+  settle(form);
+}
+
+/** The parts of a form that go with what is chosen in it are there. @param {Element} form */
+export function settle(form) {
+  for (const part of /** @type {NodeListOf<HTMLElement>} */ (form.querySelectorAll("[data-when]"))) {
+    const [name, values] = (part.dataset.when || "").split("=");
+    const field = fieldsOf(form).find((one) => one.name === name || one.name.endsWith(`.${name}`));
+    const hide = !values.split(" ").includes(field?.value ?? "");
+    part.hidden = hide;
+    for (const own of fieldsOf(part)) own.disabled = hide;
+  }
+}
+
+// What was wrong
+
+/** @param {Element} form */
+export function clearErrors(form) {
+  for (const note of form.querySelectorAll(".invalid-feedback, .form-error")) note.remove();
+  for (const field of fieldsOf(form)) {
+    field.classList.remove("is-invalid");
+    field.removeAttribute("aria-invalid");
+    if (field.getAttribute("aria-describedby")?.endsWith("-error")) field.removeAttribute("aria-describedby");
+  }
+}
+
+/** Tie a problem's errors to the fields of a form; what belongs to none is said at its top. @param {Element} form @param {import("./say.js").Problem} problem */
+export function showErrors(form, problem) {
+  clearErrors(form);
+  const lines = problem.errors?.length ? problem.errors : [{ field: "", message: problemWords(problem) }];
+  /** @type {Field | null} */
+  let first = null;
+  for (const { field: name, message } of lines) {
+    const field = name ? fieldsOf(form).find((one) => one.name && (one.name === name || one.name.endsWith(`.${name}`) || name.endsWith(`.${one.name}`)) && !hiddenIn(one, form)) : null;
+    const note = document.createElement("div");
+    if (field) {
+      const id = `${field.id || field.name}-error`;
+      note.className = "invalid-feedback";
+      note.id = id;
+      note.textContent = message;
+      field.classList.add("is-invalid");
+      field.setAttribute("aria-invalid", "true");
+      field.setAttribute("aria-describedby", id);
+      (field.closest(".input-group") || field).after(note);
+      first ??= field;
+    } else {
+      note.className = "form-error alert alert-danger";
+      note.setAttribute("role", "alert");
+      note.textContent = (name && !message.includes(name) ? `${name}: ` : "") + message;
+      form.prepend(note);
+    }
+  }
+  first?.focus();
+}
+
+// htmx
+
+/** @param {Element} elt @returns {HTMLFormElement | null} */
+const formOf = (elt) => (elt instanceof HTMLFormElement ? elt : elt.closest("form[hx-post], form[hx-put], form[hx-patch]"));
+
+/** What a form sends, where that is not just its fields. @type {WeakMap<Element, () => Record<string, any>>} */
+const more = new WeakMap();
+
+/** Let a form also send what `values` gives. @param {Element} form @param {() => Record<string, any>} values */
+export const sendAlso = (form, values) => more.set(form, () => ({ ...bodyOf(form), ...values() }));
+
+/** Let a form send what `values` gives, in the place of its fields. @param {Element} form @param {() => Record<string, any>} values */
+export const sendInstead = (form, values) => more.set(form, values);
+
+/** @param {Element} elt */
+const withFiles = (elt) => elt.getAttribute("hx-encoding") === "multipart/form-data";
+
+function install() {
+  const { htmx } = window;
+  htmx.defineExtension("fern", {
+    onEvent(/** @type {string} */ name, /** @type {any} */ event) {
+      const elt = /** @type {Element} */ (event.target);
+      // htmx sets the type of a form with files by itself.
+      if (name === "htmx:configRequest" && !withFiles(elt)) event.detail.headers["Content-Type"] = "application/json";
+      if (name === "htmx:beforeRequest" && elt instanceof HTMLFormElement) clearErrors(elt);
+      if (name === "htmx:xhr:progress") showProgress(elt, event.detail);
+      if (name === "htmx:afterRequest") after(elt, event.detail);
+      return true;
+    },
+    encodeParameters(/** @type {any} */ xhr, /** @type {any} */ parameters, /** @type {any} */ elt) {
+      if (withFiles(elt)) return null;
+      xhr.overrideMimeType("text/html");
+      const said = elt instanceof HTMLFormElement ? (more.get(elt)?.() ?? bodyOf(elt)) : Object.fromEntries(valuesOf(parameters));
+      return JSON.stringify(said);
+    },
+  });
+  document.body.addEventListener("htmx:sendError", () => say("The server does not answer. Nothing was changed; try again in a moment."));
+  document.body.addEventListener("htmx:responseError", (event) => {
+    const { elt, xhr } = /** @type {CustomEvent} */ (event).detail;
+    const form = elt.getAttribute?.("hx-ext") === "fern" ? formOf(elt) : null;
+    const problem = problemIn(xhr);
+    if (form) showErrors(form, problem);
+    else say(problemWords(problem));
+  });
+}
+
+/** hx-vals may be anything that JSON says. @param {FormData | Record<string, any>} parameters @returns {[string, any][]} */
+function valuesOf(parameters) {
+  const entries = parameters instanceof FormData ? [...parameters.entries()] : Object.entries(parameters);
+  return entries.map(([name, value]) => [name, value === "true" ? true : value === "false" ? false : value === "null" ? null : value]);
+}
+
+/** @param {XMLHttpRequest} xhr @returns {import("./say.js").Problem} */
+function problemIn(xhr) {
+  try {
+    return JSON.parse(xhr.responseText);
+  } catch {
+    return { detail: `The server answered ${xhr.status}.` };
+  }
+}
+
+/** How far a file has come. @param {Element} form @param {{loaded: number, total: number, lengthComputable: boolean}} detail */
+function showProgress(form, { loaded, total, lengthComputable }) {
+  let line = form.querySelector(".sending");
+  if (!line) {
+    line = document.createElement("div");
+    line.className = "sending progress mt-1";
+    line.setAttribute("role", "progressbar");
+    line.setAttribute("aria-label", "Sending the file");
+    line.append(Object.assign(document.createElement("div"), { className: "progress-bar" }));
+    form.append(line);
+  }
+  const share = lengthComputable ? loaded / total : 0;
+  line.setAttribute("aria-valuenow", String(Math.round(share * 100)));
+  /** @type {HTMLElement} */ (line.firstElementChild).style.width = `${share * 100}%`;
+}
+
+/** @param {Element} elt @param {{successful: boolean, xhr: XMLHttpRequest}} detail */
+function after(elt, { successful, xhr }) {
+  elt.querySelector(".sending")?.remove();
+  if (!successful) return;
+  const form = elt instanceof HTMLFormElement ? elt : null;
+  if (form) delete form.dataset.typed;
+  /** @type {any} */
+  let answer = null;
+  try {
+    answer = JSON.parse(xhr.responseText);
+  } catch {
+    // A fragment: htmx has put it where it belongs.
+  }
+  const said = elt.getAttribute("data-said");
+  if (said) say(said, "calm");
+  const then = elt.getAttribute("data-then");
+  if (then === "reset") form?.reset();
+  if (form) settle(form);
+  document.body.dispatchEvent(new CustomEvent("fern:done", { detail: { elt, answer } }));
+  if (then && then !== "reset") document.body.dispatchEvent(new CustomEvent(`fern:${then}`, { detail: answer ?? {} }));
+}
+
+// What is typed
+
+document.addEventListener("input", (event) => {
+  const form = /** @type {Element} */ (event.target).closest("form");
+  if (form) form.dataset.typed = "yes";
+});
+document.addEventListener("change", (event) => {
+  const form = /** @type {Element} */ (event.target).closest("form");
+  if (form) settle(form);
+});
+/** Whatever htmx brings in is settled, and its bars are as long as they say. @param {ParentNode} root */
+function ready(root) {
+  for (const form of root.querySelectorAll("form")) settle(form);
+  for (const bar of /** @type {NodeListOf<HTMLElement>} */ (root.querySelectorAll("[data-share]"))) bar.style.width = `${Number(bar.dataset.share) * 100}%`;
+}
+document.addEventListener("htmx:afterSwap", (event) => ready(/** @type {Element} */ (/** @type {CustomEvent} */ (event).detail.elt.parentElement ?? document.body)));
+
+function begin() {
+  install();
+  ready(document);
+  new window.bootstrap.Tooltip(document.body, { selector: "[data-bs-toggle=tooltip]", trigger: "hover focus", delay: { show: 400, hide: 0 }, animation: false });
+}
+if (window.htmx) begin();
+else document.addEventListener("DOMContentLoaded", begin);

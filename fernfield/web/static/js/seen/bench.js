@@ -1,0 +1,271 @@
+// The bench: the stage's panel comes from the server; its tools, its brush and its lists work here.
+import Alpine from "../kernel/alpine.js";
+import { fill } from "../kernel/forms.js";
+import { id } from "../kernel/shapes.js";
+import { only, row } from "./rows.js";
+import { actions, announce, brush, clamp, heed, keep, state, tool, TOOLS, watch } from "./state.js";
+
+const box = id("bench");
+
+/** Go to a stage; its panel is fetched. @param {string} stage */
+export function goTo(stage) {
+  state.stage = stage;
+  return state.shows === stage ? Promise.resolve() : new Promise((done) => land.push({ stage, done }));
+}
+/** Who waits for which panel. @type {{stage: string, done: (value?: unknown) => void}[]} */
+let land = [];
+
+/** Fetch the present stage's panel. */
+export function fetchPanel() {
+  // Its own source: htmx lets requests of one element wait for each other, and keeps the newest.
+  return window.htmx.ajax("GET", `/worlds/${state.world.id}/bench/${state.stage}?tract=${state.world.tract}`, { source: "#bench", target: "#bench", swap: "innerHTML" });
+}
+watch(() => state.stage, () => {
+  state.place = null;
+  keep();
+  fetchPanel();
+});
+
+box.addEventListener("htmx:beforeSwap", (/** @type {CustomEvent} */ event) => {
+  // A panel that comes late, after another stage was chosen, is no longer wanted.
+  if (event.target === box && event.detail.xhr.getResponseHeader("x-stage") !== state.stage) event.detail.shouldSwap = false;
+});
+box.addEventListener("htmx:afterSwap", (/** @type {CustomEvent} */ event) => {
+  if (event.target !== box) return;
+  state.shows = state.stage;
+  box.dataset.shows = state.stage;
+  const ready = land.filter((one) => one.stage === state.stage);
+  land = land.filter((one) => one.stage !== state.stage);
+  followRows();
+  followFolds();
+  announce("panel");
+  for (const { done } of ready) done();
+});
+
+// Forms that follow a row, but for what is being typed
+
+function followRows() {
+  for (const form of /** @type {NodeListOf<HTMLFormElement>} */ (box.querySelectorAll("form[data-row]"))) {
+    const [name, key] = (form.dataset.row || "").split("/");
+    watchForm(form, () => (key ? row(name, key) : only(name)));
+  }
+}
+
+/** A form shows what `read` gives, and keeps what is being typed. @param {HTMLFormElement} form @param {() => Record<string, any> | null} read */
+export function watchForm(form, read) {
+  const effect = Alpine.effect(() => {
+    const values = read();
+    if (!form.isConnected) return;
+    if (values && !form.dataset.typed) fill(form, flat(values));
+  });
+  heed("panel", () => !form.isConnected && Alpine.release(/** @type {any} */ (effect)));
+}
+
+/** What is chosen of a collection. @param {string} name @returns {any} */
+export function chosenOf(name) {
+  const [of, key] = (state.chosen || "/").split("/");
+  return of === name ? row(name, key) : null;
+}
+
+/** A form of what is chosen of a collection: it follows that row, keeps what is typed of it, and changes it. @param {HTMLFormElement} form @param {string} name */
+export function chosenForm(form, name) {
+  let of = "";
+  watchForm(form, () => {
+    const own = chosenOf(name);
+    if (own && own.key !== of) delete form.dataset.typed;
+    of = own?.key ?? "";
+    if (!own) return null;
+    form.setAttribute("hx-patch", `/api/worlds/${state.world.id}/${name}/${own.key}`);
+    window.htmx.process(form);
+    return own;
+  });
+}
+
+/** Nested values by dotted names, as forms call them. @param {Record<string, any>} values @param {string} [prefix] @returns {Record<string, any>} */
+function flat(values, prefix = "") {
+  return Object.fromEntries(Object.entries(values).flatMap(([name, value]) => (value && typeof value === "object" && !Array.isArray(value) ? Object.entries(flat(value, `${prefix}${name}.`)) : [[prefix + name, value]])));
+}
+
+// Folds stay as they were left
+
+function followFolds() {
+  for (const fold of /** @type {NodeListOf<HTMLElement>} */ (box.querySelectorAll("[data-fold]"))) {
+    const name = fold.dataset.fold || "";
+    const part = /** @type {HTMLElement} */ (fold.querySelector(".collapse"));
+    part.classList.toggle("show", Boolean(state.folds[name]));
+    const button = fold.querySelector("[data-bs-toggle=collapse]");
+    button?.classList.toggle("collapsed", !state.folds[name]);
+    button?.setAttribute("aria-expanded", String(Boolean(state.folds[name])));
+  }
+}
+for (const [what, open] of /** @type {[string, boolean][]} */ ([["show.bs.collapse", true], ["hide.bs.collapse", false]])) {
+  box.addEventListener(what, (/** @type {Event} */ event) => {
+    const name = /** @type {Element} */ (event.target).closest("[data-fold]")?.getAttribute("data-fold");
+    if (!name) return;
+    state.folds = { ...state.folds, [name]: open };
+    keep();
+  });
+}
+
+// Tools and subjects
+
+/** Take a tool of the present stage. @param {string} name */
+export function take(name) {
+  state.tools[state.stage] = name;
+  keep();
+}
+actions.tool = take;
+actions.stage = goTo;
+
+Alpine.data("tools", () => ({
+  /** @param {Event} event */
+  pick(event) {
+    const name = /** @type {HTMLElement} */ (event.currentTarget).dataset.tool;
+    if (name) take(name);
+  },
+  /** @param {Event} event */
+  subject(event) {
+    const { field, key } = /** @type {HTMLElement} */ (event.currentTarget).dataset;
+    if (field && key) state.subjects = { ...state.subjects, [field]: key };
+    keep();
+  },
+}));
+
+// The brush
+
+const STEPS = 100;
+const toPart = (/** @type {number} */ value, /** @type {[number, number]} */ [low, high]) => (Math.log(value / low) / Math.log(high / low)) * STEPS;
+const fromPart = (/** @type {number} */ part, /** @type {[number, number]} */ [low, high]) => low * (high / low) ** (part / STEPS);
+/** Three figures at most. */
+const tidy = (/** @type {number} */ value) => (value < 10 ? Math.round(value * 10) / 10 : Math.round(value));
+
+/** @returns {import("../types.js").Tool} */
+const now = () => TOOLS[tool()] || Object.values(TOOLS)[0];
+const NO_BRUSH = { radius: 1, softness: 0, strength: 1, own: {} };
+
+Alpine.data("brush", () => ({
+  get own() {
+    return brush() || NO_BRUSH;
+  },
+  get unit() {
+    return now().unit;
+  },
+  get radius() {
+    return tidy(this.own.radius);
+  },
+  get softness() {
+    return Math.round(this.own.softness);
+  },
+  get strength() {
+    return tidy(this.own.strength);
+  },
+  get radiusPart() {
+    return toPart(this.own.radius, now().radii);
+  },
+  get strengthPart() {
+    return toPart(this.own.strength, now().strengths);
+  },
+  get radiusLow() {
+    return now().radii[0];
+  },
+  get radiusHigh() {
+    return now().radii[1];
+  },
+  get radiusRange() {
+    return `${this.radiusLow} to ${this.radiusHigh} m`;
+  },
+  get strengthLow() {
+    return now().strengths[0];
+  },
+  get strengthHigh() {
+    return now().strengths[1];
+  },
+  get strengthRange() {
+    return `${this.strengthLow} to ${this.strengthHigh} ${this.unit}`;
+  },
+  get effect() {
+    const amount = this.unit === "m/s" ? `${this.strength} m` : `${this.strength} %`;
+    return `${now().verb} ${amount} each second`;
+  },
+  get full() {
+    return 100 * (1 - this.own.softness / 100);
+  },
+  get outline() {
+    const flat = this.full;
+    let path = "M29 60";
+    for (let i = 0; i <= 24; i += 1) {
+      const t = i / 24;
+      path += `L${(29 + (100 - flat) * t).toFixed(1)} ${(60 - 43 * t * t * (3 - 2 * t)).toFixed(1)}`;
+    }
+    for (let i = 24; i >= 0; i -= 1) {
+      const t = i / 24;
+      path += `L${(229 - (100 - flat) * t).toFixed(1)} ${(60 - 43 * t * t * (3 - 2 * t)).toFixed(1)}`;
+    }
+    return `${path}Z`;
+  },
+  get marks() {
+    const flat = this.full;
+    return `M${129 - flat} 17V66M${129 + flat} 17V66M29 60V66M229 60V66`;
+  },
+  get topWords() {
+    return `${this.strength} ${this.unit}`;
+  },
+  get fullWords() {
+    return `${tidy((2 * this.own.radius * this.full) / 100)} m full`;
+  },
+  get acrossWords() {
+    return `${tidy(2 * this.own.radius)} m`;
+  },
+  /** @param {Event} event */
+  slideRadius(event) {
+    setBrush({ radius: tidy(fromPart(Number(/** @type {HTMLInputElement} */ (event.target).value), now().radii)) });
+  },
+  /** @param {Event} event */
+  typeRadius(event) {
+    typed(event, "radius", now().radii);
+  },
+  /** @param {Event} event */
+  slideSoftness(event) {
+    typed(event, "softness", [0, 100]);
+  },
+  /** @param {Event} event */
+  slideStrength(event) {
+    setBrush({ strength: tidy(fromPart(Number(/** @type {HTMLInputElement} */ (event.target).value), now().strengths)) });
+  },
+  /** @param {Event} event */
+  typeStrength(event) {
+    typed(event, "strength", now().strengths);
+  },
+}));
+
+/** @param {Event} event @param {string} name @param {[number, number]} range */
+function typed(event, name, [low, high]) {
+  const field = /** @type {HTMLInputElement} */ (event.target);
+  const value = Number(field.value);
+  if (field.value === "" || !(value >= low && value <= high)) {
+    field.reportValidity();
+    return;
+  }
+  setBrush({ [name]: value });
+}
+
+/** Change the present tool's brush. @param {Partial<import("../types.js").Brush>} values */
+export function setBrush(values) {
+  const own = brush();
+  if (!own) return;
+  Object.assign(own, values);
+  own.radius = clamp(own.radius, ...now().radii);
+  own.softness = clamp(own.softness, 0, 100);
+  keep();
+}
+for (const [name, change] of /** @type {[string, (own: any) => any][]} */ ([
+  ["radius-less", (own) => ({ radius: own.radius / 1.15 })],
+  ["radius-more", (own) => ({ radius: own.radius * 1.15 })],
+  ["softness-less", (own) => ({ softness: own.softness - 5 })],
+  ["softness-more", (own) => ({ softness: own.softness + 5 })],
+])) {
+  actions[name] = () => {
+    const own = brush();
+    if (own) setBrush(change(own));
+  };
+}

@@ -1,0 +1,126 @@
+// The rows of the world, as the server told them: fetched once, then kept up by what each revision says.
+import Alpine from "../kernel/alpine.js";
+import { ask } from "../kernel/say.js";
+import { boot, state, tract } from "./state.js";
+
+/** @typedef {Record<string, any> & {key: string, x: any, y: any}} Row what is in it depends on its collection; x and y are there in rows with a place */
+
+/** How many rows a list on the bench shows. */
+const MOST_LISTED = 60;
+
+const kinds = Object.fromEntries(boot.collections.map((one) => [one.name, one]));
+/** @type {Map<string, Map<string, Row>>} */
+const all = new Map(boot.collections.map((one) => [one.name, new Map()]));
+
+/** @param {string} name @param {any[]} rows */
+function put(name, rows) {
+  const map = all.get(name);
+  if (!map) return;
+  map.clear();
+  for (const row of rows) map.set(row.key, row);
+}
+
+/** @param {any} world as the API has it */
+function takeAll(world) {
+  for (const { name, only, told } of boot.collections) {
+    if (!told || world[name] === undefined) continue;
+    put(name, only ? [/** @type {Row} */ ({ key: only, ...world[name] })] : world[name]);
+  }
+}
+takeAll(boot.world);
+
+/** @param {string} name */
+const count = (name) => {
+  state.at[name] += 1;
+};
+
+/** Whether a row lies in the tract that is open. @param {string} name @param {Row} row */
+const isHere = (name, row) => !kinds[name].in_tract || row.tract === null || row.tract === undefined || row.tract === tract;
+
+/** The rows of a collection that lie here, in their order. Whoever asks in an effect is asked again when they change. @param {string} name @returns {Row[]} */
+export function rows(name) {
+  void state.at[name];
+  const found = [...(all.get(name)?.values() ?? [])].filter((row) => isHere(name, row));
+  return found.sort((a, b) => (a.position ?? 0) - (b.position ?? 0) || (a.key < b.key ? -1 : 1));
+}
+
+/** The same in no order, for what looks at all of them often. @param {string} name @returns {Iterable<Row>} */
+export function* each(name) {
+  for (const row of all.get(name)?.values() ?? []) if (isHere(name, row)) yield row;
+}
+
+/** @param {string} name @param {string} key @returns {Row | null} */
+export function row(name, key) {
+  void state.at[name];
+  return all.get(name)?.get(key) ?? null;
+}
+
+/** The row that a tool works with: the one that is chosen, or the first there is. @param {string} field of a stroke, which is what one row is called */
+export function subject(field) {
+  const name = boot.collections.find((one) => one.one === field)?.name || "";
+  const chosen = state.subjects[field];
+  return row(name, chosen) ? chosen : (rows(name)[0]?.key ?? "");
+}
+
+/** The only row of a collection. @param {string} name @returns {any} */
+export const only = (name) => row(name, kinds[name].only || "") || {};
+
+/** What was said at once of a row is there at once; the server's answer takes its place. @param {string} name @param {string} key @param {Record<string, any>} fields */
+export function expect(name, key, fields) {
+  const old = all.get(name)?.get(key);
+  if (old) all.get(name)?.set(key, { ...old, ...fields });
+  count(name);
+}
+
+function follow() {
+  const [sea, sun] = [only("water"), only("light")];
+  Object.assign(state.world, sea.sea_level_m === undefined ? {} : { sea_level_m: sea.sea_level_m }, sun.sun_height_deg === undefined ? {} : { sun_bearing_deg: sun.sun_bearing_deg, sun_height_deg: sun.sun_height_deg });
+  const about = row("about", "world");
+  if (about) state.world.name = about.name;
+}
+
+/**
+ * A revision was made: its rows take their places.
+ * @param {{rows: {collection: string, key: string, row: Row | null}[], anew: string[]}} message
+ */
+export async function patch({ rows: changed, anew }) {
+  const touched = new Set();
+  for (const { collection, key, row: now } of changed) {
+    const map = all.get(collection);
+    if (!map) continue;
+    touched.add(collection);
+    if (now) map.set(key, { ...now, key });
+    else map.delete(key);
+  }
+  follow();
+  for (const name of touched) count(name);
+  for (const name of anew) await fetchRows(name);
+}
+
+/** @param {string} name */
+export async function fetchRows(name) {
+  const found = await ask(`/api/worlds/${state.world.id}/${name}`);
+  if (!found) return;
+  put(name, found);
+  count(name);
+}
+
+/** The line was lost, and anything may have happened. */
+export async function fetchAll() {
+  const world = await ask(`/api/worlds/${state.world.id}`);
+  if (!world) return;
+  takeAll(world);
+  state.world.name = world.name;
+  Object.assign(state, { can_undo: world.can_undo, can_redo: world.can_redo });
+  state.world.revision = world.revision;
+  follow();
+  for (const { name, told } of boot.collections) if (told) count(name);
+  await fetchRows("things");
+}
+
+// What templates ask: lists that show what fits, and say how many more there are.
+Alpine.magic("rows", () => (/** @type {string} */ name) => rows(name));
+Alpine.magic("listed", () => (/** @type {string} */ name) => rows(name).slice(0, MOST_LISTED));
+Alpine.magic("more", () => (/** @type {string} */ name) => Math.max(0, rows(name).length - MOST_LISTED));
+Alpine.magic("subject", () => (/** @type {string} */ field) => subject(field));
+Alpine.magic("only", () => (/** @type {string} */ name) => only(name));

@@ -1,0 +1,82 @@
+// The facts of the spot under the cursor: the line below the map.
+import { figure, id, signed } from "../kernel/shapes.js";
+import { hears, send } from "./live.js";
+import { paneSize, spotAt } from "./plan.js";
+import { announce, heed, state, watch } from "./state.js";
+
+const line = id("spot");
+
+let asked = false;
+let again = false;
+let askedAt = -1e9;
+/** The newest facts. @type {{spot: any, section: any, line: any, levels: any, volume: string}} */
+export const facts = { spot: null, section: null, line: null, levels: null, volume: "" };
+
+/** Ask for the facts of the cursor's spot; one question is under way at a time. */
+export function askSpot() {
+  if (!state.cursor) return;
+  const early = askedAt + (state.drawing || state.walking ? 200 : 25) - performance.now();
+  if (asked || early > 0) {
+    again = true;
+    if (!asked) setTimeout(() => again && askSpot(), early);
+    return;
+  }
+  again = false;
+  askedAt = performance.now();
+  const whole = state.view === "overlook" || state.view === "eye";
+  const left = whole ? 0 : spotAt(0, 0).x;
+  const right = whole ? state.world.width_m : spotAt(paneSize()[0], 0).x;
+  asked = send({ is: "spot", x: state.cursor.x, y: state.cursor.y, x0: left, x1: right, section: state.section && !state.section_line });
+  if (asked) setTimeout(() => (asked = false), 1000);
+}
+
+hears("spot", (message) => {
+  asked = false;
+  facts.spot = message.spot;
+  if (message.section) facts.section = message.section;
+  showSpot();
+  announce("facts");
+  if (again) {
+    again = false;
+    askSpot();
+  }
+});
+watch(() => state.cursor, askSpot);
+heed("stale", askSpot);
+heed("moved", () => state.section && askSpot());
+
+function showSpot() {
+  const s = facts.spot;
+  const em = (/** @type {string} */ text) => Object.assign(document.createElement("em"), { textContent: text });
+  if (!s) {
+    line.replaceChildren(em("Move over the map to read a spot."));
+    return;
+  }
+  const covers = /** @type {[string, number][]} */ (Object.entries(s.covers))
+    .filter(([, share]) => share >= 0.005)
+    .sort((a, b) => b[1] - a[1])
+    .map(([name, share]) => `${name} ${Math.round(share * 100)}`);
+  const spans = [
+    ["", `E ${s.x.toFixed(1)} N ${s.y.toFixed(1)}`, ""],
+    ["", `${figure(s.elevation_m, 2)} m`, `(${signed(s.over_sea_m)} over sea)`],
+    s.water_depth_m > 0 ? ["depth", `${s.water_depth_m.toFixed(2)} m`, ""] : null,
+    ["slope", `${s.slope_deg.toFixed(1)}° ${s.slope_percent.toFixed(0)} %`, s.walk],
+    ["cover", covers.join(" "), ""],
+    ["growth", `${s.growth_within_10_m} within 10 m`, ""],
+    s.plots.length ? ["in", s.plots.map((/** @type {string} */ name) => `“${name}”`).join(", "), ""] : null,
+  ];
+  line.replaceChildren(
+    ...spans.flatMap((found) => {
+      if (!found) return [];
+      const [before, words, after] = found;
+      const span = document.createElement("span");
+      span.append(...(before ? [em(`${before} `)] : []), words, ...(after ? [em(` ${after}`)] : []));
+      return [span];
+    }),
+  );
+  const depth = /** @type {HTMLElement | null} */ (document.querySelector("[data-depth]"));
+  if (depth) {
+    depth.hidden = s.water_depth_m <= 0;
+    depth.textContent = `Depth under the cursor: ${s.water_depth_m.toFixed(2)} m`;
+  }
+}

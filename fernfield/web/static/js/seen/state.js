@@ -1,0 +1,172 @@
+// What the page knows: what the server told at first, the stage, the tool and its settings, what is shown.
+// It is an Alpine store: templates bind to it, and scripts watch it. Settings and the view are kept in the browser.
+import Alpine, { watch } from "../kernel/alpine.js";
+
+/** @typedef {import("../types.js").Boot} Boot */
+/** @typedef {import("../types.js").Tool} Tool */
+/** @typedef {import("../types.js").Brush} Brush */
+/** @typedef {import("../types.js").KeepTo} KeepTo */
+/** @typedef {{x: number, y: number}} Spot */
+
+export const boot = /** @type {Boot} */ (JSON.parse(document.body.dataset.boot || "{}"));
+export const tract = boot.world.tract;
+/** Every tool by its name. @type {Record<string, Tool>} */
+export const TOOLS = Object.fromEntries(boot.tools.map((one) => [one.name, one]));
+
+const key = tract === boot.world.tracts[0].id ? `fern.world.${boot.world.id}` : `fern.world.${boot.world.id}.${tract}`;
+const kept = JSON.parse(localStorage.getItem(key) || "{}");
+
+/** A brush as it is at first, or as it was left: its form, and the settings of its tool. @param {Tool} tool @returns {Brush} */
+function firstBrush(tool) {
+  const own = Object.fromEntries(tool.settings.map((s) => [s.name, s.first]));
+  const was = kept.brushes?.[tool.name] || {};
+  const { radius_m, softness, strength } = tool.first;
+  return { radius: radius_m, softness: softness * 100, strength, shape: "round", tip: "", turn_by: "fixed", turn_deg: 0, ...was, own: { ...own, ...(was.own || {}) } };
+}
+
+/** A right button let go within this time opens the map's menu; held longer it works the opposite tool. [ms] */
+export const HOLD_MS = 250;
+
+const here = boot.world.tracts.find((one) => one.id === tract) || boot.world.tracts[0];
+export const grid = { rows: here.rows, cols: here.cols, spacing: here.spacing_m };
+
+const first = Object.fromEntries(boot.stages.map((stage) => [stage, boot.tools.find((one) => one.stage === stage)?.name]).filter(([, name]) => name));
+
+/** @type {import("../types.js").PageState & Record<string, any>} */
+const page = {
+  world: { id: boot.world.id, name: boot.world.name, revision: boot.world.revision, tract, tracts: boot.world.tracts, width_m: boot.world.width_m, depth_m: boot.world.depth_m, sea_level_m: boot.world.sea_level_m, sun_bearing_deg: boot.world.sun_bearing_deg, sun_height_deg: boot.world.sun_height_deg },
+  can_undo: boot.world.can_undo,
+  can_redo: boot.world.can_redo,
+  /** What stands in the frame's corner: "kept", "drawing" or "lost". */
+  line: "kept",
+  stage: boot.stages.includes(kept.stage) ? kept.stage : boot.stages[0],
+  /** The stage whose panel is there. */
+  shows: "",
+  tools: { ...first, ...(kept.tools || {}) },
+  brushes: Object.fromEntries(boot.tools.map((one) => [one.name, firstBrush(one)])),
+  /** What strokes keep to, as the API has it, and the sheet that they go into ("" for the base). */
+  keepTo: /** @type {KeepTo | null} */ (kept.keepTo || null),
+  sheet: kept.sheet || "",
+  /** Which folds of the bench are open. */
+  folds: kept.folds || {},
+  /** The area in the hand, as the API has it; {} is the whole tract. @type {import("../types.js").Area} */
+  area: kept.area || {},
+  /** The one before it, which was worked on last. @type {import("../types.js").Area | null} */
+  lastArea: kept.lastArea || null,
+  /** A line of the section, in metres; null for the cursor's row. @type {number[][] | null} */
+  section_line: kept.line || null,
+  /** Distances along it between which is measured. @type {number[]} */
+  marks: [],
+  /** People and vehicles that stand on the land for scale. @type {{sort: string, x: number, y: number}[]} */
+  figures: kept.figures || [],
+  /** The revision that is looked at, or null for the present. @type {number | null} */
+  past: null,
+  /** What the stroke under way has come to. @type {any} */
+  progress: null,
+  subjects: { cover: kept.cover || "", mix: kept.mix || "", ...(kept.subjects || {}) },
+  view: kept.view || "plan",
+  plan: kept.plan || null,
+  camera: kept.camera || null,
+  show: { contour_m: "auto", water: true, growth: true, shadows: true, labels: true, posts: false, overlays: /** @type {string[]} */ ([]), detail: "middle", ...(kept.show || {}) },
+  /** Counts up whenever something else is shown. */
+  shown: 0,
+  section: kept.section ?? true,
+  /** The spot under the cursor, in metres, or null. @type {Spot | null} */
+  cursor: null,
+  /** The piece of the kit to put next, or "start". @type {string | null} */
+  place: null,
+  /** The row that is chosen, as "collection/key". @type {string | null} */
+  chosen: null,
+  /** The tool of the stroke under way. */
+  drawing: "",
+  /** When it began, on the clock of the page. */
+  began: 0,
+  walking: false,
+  /** How often the rows of each collection have changed. @type {Record<string, number>} */
+  at: Object.fromEntries(boot.collections.map((one) => [one.name, 0])),
+  /** Keys that a person has turned off or changed. @type {Record<string, string>} */
+  keys: JSON.parse(localStorage.getItem("fern.keys") || "{}"),
+
+  get tool() {
+    return this.tools[this.stage] || "";
+  },
+  get lays() {
+    return Boolean(TOOLS[this.tool]?.whole_path);
+  },
+  get brushed() {
+    return Boolean(this.tool) && !this.lays;
+  },
+  get keptWords() {
+    return this.line === "drawing" ? "drawing …" : this.line === "lost" ? "line lost …" : `r${this.world.revision} kept`;
+  },
+  get shownWords() {
+    const { contour_m, water, growth, shadows, overlays } = this.show;
+    const contours = contour_m === "auto" ? "contours" : contour_m > 0 ? `contours ${contour_m} m` : "";
+    return [contours, water && "water", growth && "growth", shadows && "shadows", ...overlays].filter(Boolean).join(", ") || "bare ground";
+  },
+};
+Alpine.store("page", page);
+
+export const state = /** @type {import("../types.js").PageState} */ (Alpine.store("page"));
+
+let timer = 0;
+/** Keep the view and the settings in the browser, soon. */
+export function keep() {
+  clearTimeout(timer);
+  timer = setTimeout(() => {
+    const { stage, tools, brushes, subjects, view, plan, camera, show, section, keepTo, sheet, folds, section_line, figures, area, lastArea } = state;
+    localStorage.setItem(key, JSON.stringify({ stage, tools, brushes, subjects, view, plan, camera, show, section, keepTo, sheet, folds, line: section_line, figures, area, lastArea }));
+  }, 200);
+}
+
+/** The tool of the present stage, or "" where the stage has none. */
+export const tool = () => state.tool;
+
+/** @returns {Brush | null} */
+export const brush = () => state.brushes[tool()] || null;
+
+/** Strength unit of a tool. @param {string} name */
+export const unitOf = (name) => TOOLS[name]?.unit || "%/s";
+
+/** Whether the present tool lays its work along a whole path and so has no brush. */
+export const lays = () => state.lays;
+
+/** Something else is shown on the plan. */
+export function showAnew() {
+  state.shown += 1;
+  keep();
+}
+
+/** What the plan's pictures are asked for with. @param {boolean} bare without contours and overlays @param {number | "auto"} contour the interval [m] */
+export function shownAs(bare, contour) {
+  const { water, growth, shadows, overlays } = state.show;
+  const query = new URLSearchParams({ contour_m: String(bare ? 0 : contour), water: String(water), growth: String(growth), shadows: String(shadows) });
+  if (overlays.length && !bare) query.set("overlays", overlays.join(","));
+  if (overlays.includes("kept") && state.keepTo && !bare) query.set("keep_to", JSON.stringify(state.keepTo));
+  if (state.past !== null) query.set("at", String(state.past));
+  return query;
+}
+
+/** Column and row of a spot, with fractions; row 0 is north. @param {number} x */
+export const colOf = (x) => x / grid.spacing;
+/** @param {number} y */
+export const rowOf = (y) => grid.rows - 1 - y / grid.spacing;
+/** @param {number} col */
+export const xOf = (col) => col * grid.spacing;
+/** @param {number} row */
+export const yOf = (row) => (grid.rows - 1 - row) * grid.spacing;
+
+/** @param {number} value @param {number} low @param {number} high */
+export const clamp = (value, low, high) => Math.min(Math.max(value, low), high);
+
+/** What happens to the picture of the land: "stale", "tile", "moved", "painted". */
+export const land = new EventTarget();
+/** @param {string} name @param {any} [detail] */
+export const announce = (name, detail) => land.dispatchEvent(new CustomEvent(name, { detail }));
+/** @param {string} name @param {(detail: any) => void} act */
+export const heed = (name, act) => land.addEventListener(name, (event) => act(/** @type {CustomEvent} */ (event).detail));
+
+/** What a shortcut, a menu or a button does, by its name. @type {Record<string, (detail?: any) => void>} */
+export const actions = {};
+
+export { watch };

@@ -1,0 +1,198 @@
+// The world's page: puts the parts together.
+import Alpine from "../kernel/alpine.js";
+import "../kernel/forms.js";
+import { ask, say } from "../kernel/say.js";
+import { id } from "../kernel/shapes.js";
+import { meantBy, typing } from "../kernel/shortcuts.js";
+import { askLevels, setSea } from "./altitude.js";
+import { fetchPanel, goTo, setBrush, take } from "./bench.js";
+import { connect, hears } from "./live.js";
+import { active as outlining } from "./outline.js";
+import { drawScale } from "./overlay.js";
+import { request, showOverlook } from "./overlook.js";
+import { lookAt } from "./past.js";
+import { camera, counts, draw, fit, level, pan, paneSize, screenAt, spotAt, tellView, zoomAt } from "./plan.js";
+import { held } from "./pointer.js";
+import { each, fetchAll, fetchRows, only, patch, row, rows } from "./rows.js";
+import "./section.js";
+import { facts } from "./spot.js";
+import { actions, boot, brush, heed, keep, showAnew, state, watch } from "./state.js";
+import { endStroke, strokesKept } from "./strokes.js";
+
+const base = `/api/worlds/${state.world.id}`;
+
+// Views
+
+function setView() {
+  keep();
+  tellView();
+  showOverlook(state.view !== "plan");
+  draw();
+}
+watch(() => state.view, (view) => (view === "eye" ? showOverlook(true) : setView()));
+const VIEWS = ["plan", "overlook", "both"];
+actions["next-view"] = () => {
+  if (!state.walking) state.view = VIEWS[(VIEWS.indexOf(state.view) + 1) % VIEWS.length];
+};
+
+// What is shown
+
+Alpine.data("shown", () => ({
+  /** @param {Event} event */
+  set(event) {
+    const field = /** @type {HTMLInputElement} */ (event.target);
+    const value = field.type === "checkbox" ? field.checked : field.name === "contour_m" && field.value !== "auto" ? Number(field.value) : field.value;
+    Object.assign(state.show, { [field.name]: value });
+    showAnew();
+  },
+  /** @param {Event} event */
+  lay(event) {
+    const field = /** @type {HTMLInputElement} */ (event.target);
+    const left = state.show.overlays.filter((name) => name !== field.dataset.overlay);
+    state.show.overlays = field.checked ? [...left, field.dataset.overlay || ""] : left;
+    showAnew();
+  },
+}));
+
+// The trail
+
+/** @param {"undo" | "redo"} which */
+async function turn(which) {
+  // While the button is down, undo takes back the stroke that is being drawn.
+  if (state.drawing && which === "undo") {
+    endStroke(false);
+    return;
+  }
+  await strokesKept();
+  await ask(`${base}/${which}`, "POST");
+}
+actions.undo = () => turn("undo");
+actions.redo = () => turn("redo");
+id("undo").addEventListener("click", actions.undo);
+id("redo").addEventListener("click", actions.redo);
+actions.fit = fit;
+
+hears("revised", async (message) => {
+  Object.assign(state, { can_undo: message.can_undo, can_redo: message.can_redo });
+  state.world.revision = message.number;
+  if (!state.drawing) state.line = "kept";
+  await patch(message);
+  document.title = `${state.world.name} · Fern Field`;
+  if (id("logbook-sheet").classList.contains("show")) showSteps();
+  const gone = message.rows.some((/** @type {any} */ one) => one.collection === "tracts" && one.key === state.world.tract && !one.row);
+  if (gone) {
+    say("This tract was replaced or taken away: opening the world anew …", "calm");
+    setTimeout(() => location.assign(`/worlds/${state.world.id}`), 1200);
+  }
+});
+hears("ended", (message) => {
+  state.line = "kept";
+  state.world.revision = Math.max(state.world.revision, message.revision);
+});
+hears("error", (message) => {
+  if (state.line === "drawing" && !state.drawing) state.line = "kept";
+  say(message.message);
+});
+hears("gone", () => {
+  say("This world was deleted. Going back to the list …");
+  setTimeout(() => location.assign("/"), 1500);
+});
+heed("all-stale", fetchAll);
+
+document.body.addEventListener("fern:renamed", () => window.bootstrap.Dropdown.getInstance(document.querySelector("#world-menu [data-bs-toggle]"))?.hide());
+id("tract-choice")?.addEventListener("change", (/** @type {any} */ event) => location.assign(`/worlds/${state.world.id}?tract=${event.target.value}`));
+
+// The logbook and the keys
+
+const steps = /** @type {Element} */ (document.querySelector("#logbook-sheet .offcanvas-body"));
+const showSteps = () => window.htmx.trigger(steps, "fern:opened");
+id("logbook-sheet").addEventListener("show.bs.offcanvas", showSteps);
+actions.keys = () => window.bootstrap.Modal.getOrCreateInstance(id("keys")).show();
+
+/** @returns {[number, number]} */
+const centre = () => [paneSize()[0] / 2, paneSize()[1] / 2];
+const PAN = 60;
+Object.assign(actions, {
+  "pan-west": () => pan(PAN, 0),
+  "pan-east": () => pan(-PAN, 0),
+  "pan-north": () => pan(0, PAN),
+  "pan-south": () => pan(0, -PAN),
+  "zoom-in": () => zoomAt(1.25, ...centre()),
+  "zoom-out": () => zoomAt(0.8, ...centre()),
+  "hold-pan": () => {
+    held.space = true;
+  },
+  escape: () => {
+    endStroke(false);
+    state.chosen = null;
+    state.place = null;
+    if (state.past !== null) lookAt(null);
+  },
+});
+document.addEventListener("keyup", (event) => {
+  if (event.key === " ") held.space = false;
+});
+// Before the page's own keys: Enter and Esc mean the outline while one is drawn.
+document.addEventListener("keydown", (event) => {
+  if (!outlining() || typing(event)) return;
+  const found = meantBy(event, ["outline"]);
+  if (!found) return;
+  event.preventDefault();
+  event.stopImmediatePropagation();
+  actions[found.name]();
+}, { capture: true });
+
+// What can be done at a spot
+
+/** @param {{x: number, y: number}} spot */
+const elevationAt = async (spot) => (await ask(`/api/tracts/${state.world.tract}/spot?x=${spot.x}&y=${spot.y}`))?.elevation_m;
+
+/** Flatten works towards an elevation. @param {number} elevation */
+async function takeLevel(elevation) {
+  if (state.stage !== "ground") await goTo("ground");
+  take("flatten");
+  setBrush({ own: { ...brush()?.own, target_m: Math.round(elevation * 100) / 100 } });
+  say(`Flatten works towards ${elevation.toFixed(2)} m.`, "calm");
+}
+Object.assign(actions, {
+  "take-level": (/** @type {number} */ elevation) => state.stage === "ground" && takeLevel(elevation),
+  "sea-here": async (/** @type {any} */ spot) => {
+    const found = await elevationAt(spot);
+    if (found !== undefined) setSea(found);
+  },
+  "take-here": async (/** @type {any} */ spot) => {
+    const found = await elevationAt(spot);
+    if (found !== undefined) takeLevel(found);
+  },
+  "level-here": async (/** @type {any} */ spot) => {
+    const found = await elevationAt(spot);
+    if (found !== undefined) await ask(`${base}/levels`, "POST", { name: `E ${Math.round(spot.x)} N ${Math.round(spot.y)}`, elevation_m: Math.round(found * 100) / 100 });
+  },
+  figure: (/** @type {any} */ figure) => {
+    state.figures = [...state.figures, figure];
+    keep();
+  },
+  "figure-none": () => {
+    state.figures = [];
+    keep();
+  },
+  "place-start": (/** @type {any} */ spot) => ask(`${base}/things`, "POST", { sort: "start", x: spot.x, y: spot.y, tract: state.world.tract }),
+});
+document.addEventListener("fern:theme", () => draw());
+
+// Beginning
+
+/** For tests and the bench: what the page knows and how often it drew. */
+window.fern = { state, facts, camera, counts, level, screenAt, spotAt, lookAt, rows, row, only, each, actions };
+
+for (const unread of boot.world.unread) say(`A row of ${unread.collection} (${unread.key}) cannot be read, and is left as it is stored: ${unread.why}`);
+await Promise.all(boot.scripts.map((stage) => import(`/rooms/${stage}/panel.js`)));
+if (state.view === "eye") state.view = "plan";
+Alpine.start();
+connect();
+setView();
+await fetchPanel();
+await fetchRows("things");
+askLevels();
+drawScale();
+request();

@@ -1,0 +1,166 @@
+// What the scripts share. The answers of the API are described in api.d.ts, made from its OpenAPI document.
+import type { components } from "./api";
+
+type Schemas = components["schemas"];
+
+export type KeepTo = Schemas["KeepTo-Input"] extends object ? Schemas["KeepTo-Input"] : Schemas["KeepTo"];
+
+export interface Setting {
+  name: string;
+  label: string;
+  unit: string;
+  low: number | null;
+  high: number | null;
+  first: number | string | null;
+  whole: boolean;
+  worded: boolean;
+  choices: string[];
+  picture: boolean;
+}
+
+export interface Tool {
+  name: string;
+  label: string;
+  key: string;
+  stage: string;
+  unit: string;
+  words: string;
+  verb: string;
+  opposite: string;
+  layer: string;
+  subject: "" | "cover" | "mix";
+  sheeted: boolean;
+  whole_path: boolean;
+  first: { radius_m: number; softness: number; strength: number };
+  strengths: [number, number];
+  radii: [number, number];
+  settings: Setting[];
+}
+
+export interface Brush {
+  radius: number;
+  softness: number;
+  strength: number;
+  shape: string;
+  tip: string;
+  turn_by: string;
+  turn_deg: number;
+  own: Record<string, any>;
+}
+
+export interface Area {
+  plot?: string;
+  box?: number[];
+  outline?: number[][];
+  cover?: string;
+}
+
+export interface TractFacts {
+  id: string;
+  name: string;
+  rows: number;
+  cols: number;
+  spacing_m: number;
+  x: number;
+  y: number;
+  kind: string;
+}
+
+export interface WorldFacts {
+  id: string;
+  name: string;
+  revision: number;
+  sea_level_m: number;
+  sun_bearing_deg: number;
+  sun_height_deg: number;
+  width_m: number;
+  depth_m: number;
+  spacing_m: number;
+  tract: string;
+  can_undo: boolean;
+  can_redo: boolean;
+  tracts: TractFacts[];
+  unread: { collection: string; key: string; why: string }[];
+  [collection: string]: any;
+}
+
+export interface Shortcut {
+  keys: string[];
+  words: string;
+  name: string;
+  place: string;
+  stage: string;
+  single: boolean;
+}
+
+export interface Piece {
+  name: string;
+  label: string;
+  form: string;
+  colour: string;
+  width: number;
+  depth: number;
+  height: number;
+  resource: boolean;
+}
+
+export interface Boot {
+  world: WorldFacts;
+  stages: string[];
+  scripts: string[];
+  tools: Tool[];
+  overlays: { name: string; label: string; hint: string }[];
+  shortcuts: Shortcut[];
+  collections: { name: string; one: string; only: string | null; in_tract: boolean; told: boolean; pictured: boolean }[];
+  kit: Record<string, Piece>;
+  teams: { team: number; mark: string; colour: string }[];
+  walker: { wade_m: number; steepest_deg: number };
+}
+
+export interface PageState {
+  world: { id: string; name: string; revision: number; tract: string; tracts: TractFacts[]; width_m: number; depth_m: number; sea_level_m: number; sun_bearing_deg: number; sun_height_deg: number };
+  can_undo: boolean;
+  can_redo: boolean;
+  line: string;
+  stage: string;
+  shows: string;
+  tools: Record<string, string>;
+  brushes: Record<string, Brush>;
+  keepTo: KeepTo | null;
+  sheet: string;
+  folds: Record<string, boolean>;
+  area: Area;
+  lastArea: Area | null;
+  section_line: number[][] | null;
+  marks: number[];
+  figures: { sort: string; x: number; y: number }[];
+  past: number | null;
+  progress: any;
+  subjects: Record<string, string>;
+  view: string;
+  plan: { zoom: number; col: number; row: number } | null;
+  camera: { x: number; y: number; away: number; bearing: number; tilt: number } | null;
+  show: { contour_m: number | "auto"; water: boolean; growth: boolean; shadows: boolean; labels: boolean; posts: boolean; overlays: string[]; detail: string };
+  shown: number;
+  section: boolean;
+  cursor: { x: number; y: number } | null;
+  place: string | null;
+  chosen: string | null;
+  drawing: string;
+  began: number;
+  walking: boolean;
+  at: Record<string, number>;
+  keys: Record<string, string>;
+  readonly tool: string;
+  readonly lays: boolean;
+  readonly brushed: boolean;
+}
+
+declare global {
+  interface Window {
+    htmx: any;
+    bootstrap: any;
+    fern: any;
+    fernLayout: any;
+  }
+}

@@ -1,4 +1,0 @@
-import "./forms.js";
-import { watchHtmx } from "./say.js";
-
-watchHtmx();

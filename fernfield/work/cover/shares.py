@@ -1,0 +1,76 @@
+"""What covers every post: what was painted, what the rules say, and the shares that come of both."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from fernfield.core.brush.tool import Tool
+from fernfield.core.cover.shares import OpacityArray, SlopeRule, compose_shares, rule_opacity
+from fernfield.core.cover.tools import COVER
+from fernfield.core.errors import Conflict, NotFound
+from fernfield.core.grid import FloatArray, Window
+from fernfield.core.light.relief import slope_degrees
+from fernfield.work.cover.rows import covers_of
+from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.world import OpenWorld
+
+Painted = list[OpacityArray | None]
+Ruled = list[FloatArray | None]
+
+
+def cover_layer(key: str) -> str:
+    return f"{COVER}:{key}"
+
+
+def touched(world: OpenWorld, tool: Tool, cover: str | None) -> list[tuple[str, int]]:
+    """The layers that a stroke with a cover works on: the cover's own (the base has none), and those above it.
+
+    Raises NotFound for a cover that is not there, Conflict for taking the base away.
+    """
+    covers = [key for key, _ in covers_of(world)]
+    if cover is None or cover not in covers:
+        raise NotFound(f"cover must be one of {', '.join(covers)}, not {cover!r}")
+    at = covers.index(cover)
+    if at == 0 and tool.sign < 0:
+        raise Conflict(f"{cover!r} is the base cover: there is nothing under it to show")
+    own = [] if at == 0 else [(cover_layer(cover), tool.sign)]
+    above = [(cover_layer(key), -1) for key in covers[at + 1 :]] if tool.sign > 0 else []
+    return own + above
+
+
+def painted_and_ruled(
+    world: OpenWorld, tract: Tract, posts: Window, step: int, heights: FloatArray
+) -> tuple[Painted, Ruled]:
+    """What is painted and what the rules say of every cover above the base; None where there is nothing."""
+    slope = None
+    painted: Painted = []
+    ruled: Ruled = []
+    for key, cover in covers_of(world)[1:]:
+        layer = cover_layer(key)
+        painted.append(None if tract.cache.blank(layer, posts) else tract.cache.read(layer, posts, step))
+        if cover.rule is None:
+            ruled.append(None)
+            continue
+        if slope is None:
+            slope = slope_degrees(heights, tract.grid.spacing * step)
+        ruled.append(rule_opacity(slope, SlopeRule(cover.rule.above_deg, cover.rule.blend_deg)))
+    return painted, ruled
+
+
+def cover_shares(world: OpenWorld, tract: Tract, window: Window) -> FloatArray:
+    """Share of every cover at every post of `window`, base first: (covers, rows, cols), adding up to 1."""
+    with world.lock:
+        wide = tract.grid.clip(window.pad(1))
+        heights = tract.cache.read(HEIGHT, wide)
+        shares = compose_shares(*painted_and_ruled(world, tract, wide, 1, heights), heights.shape)
+    rows, cols = window.inside(wide)
+    return shares[:, rows, cols]
+
+
+def cover_share(world: OpenWorld, tract: Tract, key: str, window: Window) -> FloatArray:
+    """Share of one cover at every post of `window`, 0 to 1. Raises NotFound."""
+    covers = [known for known, _ in covers_of(world)]
+    if key not in covers:
+        raise NotFound(f"cover must be one of {', '.join(covers)}, not {key!r}")
+    return np.asarray(cover_shares(world, tract, window)[covers.index(key)], np.float32)

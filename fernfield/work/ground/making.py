@@ -1,0 +1,219 @@
+"""Making land from a recipe: a coarse picture first, then a job that puts it into a sheet of its own."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+import numpy as np
+
+from fernfield.core.errors import Conflict
+from fernfield.core.grid import FloatArray, Window
+from fernfield.core.ground.frost import NO_WEIGHTS, THREADS
+from fernfield.core.ground.rain import Rain, rain_in_place
+from fernfield.core.ground.sheets import base_of
+from fernfield.core.landforms import LANDFORMS
+from fernfield.core.landforms.landform import Ground
+from fernfield.core.landforms.patches import Landscape, land
+from fernfield.core.landforms.strain import strain
+from fernfield.work.ground.commands import MakeLand
+from fernfield.work.ground.rows import MOST_SHEETS, RECIPES, SHEETS, Recipe, Sheet, sheets_of
+from fernfield.work.ground.sheeting import UNDER, restack, sheet_layer
+from fernfield.work.ground.weathering import DROPS_AT_ONCE, frost_in_place
+from fernfield.work.kernel.draft import Draft
+from fernfield.work.kernel.jobs import Job
+from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.rows import Moves
+from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.windows import scratch
+from fernfield.work.kernel.world import OpenWorld, Outcome
+from fernfield.work.plots.areas import Area, share_of, window_of
+
+ROWS_AT_ONCE = 64
+"""Rows of land that are made between two looks at whether the job should stop, by each thread."""
+
+PREVIEW_SIDE = 220
+"""Posts along the longer side of a preview."""
+
+
+def _area(recipe: Recipe) -> Area:
+    return Area(plot=recipe.plot, box=recipe.box, outline=recipe.outline, feather_m=min(recipe.feather_m, 500))
+
+
+def region(world: OpenWorld, tract: Tract, recipe: Recipe) -> tuple[Window, tuple[float, float], float]:
+    """The posts of a recipe's region, its middle, and half its shorter side. [m]"""
+    window = window_of(world, tract.grid, _area(recipe))
+    grid = tract.grid
+    x0, x1 = grid.x_of(window.col0), grid.x_of(window.col1 - 1)
+    y0, y1 = grid.y_of(window.row1 - 1), grid.y_of(window.row0)
+    return window, ((x0 + x1) / 2, (y0 + y1) / 2), max(min(x1 - x0, y1 - y0) / 2, grid.spacing)
+
+
+def warnings(world: OpenWorld, tract: Tract, recipe: Recipe) -> list[str]:
+    """What a recipe asks for that its region has no room for."""
+    window, _, _ = region(world, tract, recipe)
+    return no_room(recipe, (window.cols - 1) * tract.grid.spacing, (window.rows - 1) * tract.grid.spacing)
+
+
+def no_room(recipe: Recipe, wide: float, deep: float) -> list[str]:
+    """What a recipe asks for that a region of so many metres has no room for. [m]"""
+    found = []
+    count = len(recipe.landscapes)
+    if count > 1:
+        patch = max(landscape.patch_m for landscape in recipe.landscapes)
+        need = math.ceil(math.sqrt(count)) * patch
+        if min(wide, deep) < need:
+            found.append(
+                f"{count} landscapes of {patch:g} m patches need at least {need:g} by {need:g} m; "
+                f"the region is {wide:g} by {deep:g} m"
+            )
+        if recipe.blend_m > patch / 2:
+            found.append(f"a blend of {recipe.blend_m:g} m leaves little of patches of {patch:g} m")
+    for landscape in recipe.landscapes:
+        feature = landscape.values.get("feature_m", 0.0)
+        if feature > min(wide, deep):
+            found.append(f"{landscape.name} has features of {feature:g} m; the region is {min(wide, deep):g} m across")
+    return found + _strained(recipe)
+
+
+def _strained(recipe: Recipe) -> list[str]:
+    """Landforms that do not bear the height that is asked of them, with figures and what can be done."""
+    found = []
+    for landscape in recipe.landscapes:
+        form, own = LANDFORMS[landscape.name], strain(landscape.name, landscape.values, recipe.scale)
+        if own.borne or (recipe.widen and form.widens):
+            continue
+        high = landscape.values[form.relief] * recipe.scale
+        found.append(
+            f"{form.label} of {high:.3g} m would be steeper than {own.steep_deg:.0f}° at one place in twenty, "
+            f"and bears {own.bears_deg:g}°: "
+            + (f"widen it {own.times:.1f} times" if form.widens else "make it lower")
+            + ", or make it all the same"
+        )
+    return found
+
+
+def heights_at(recipe: Recipe, x: Any, y: Any, middle: tuple[float, float], reach: float) -> FloatArray:
+    """The recipe's land at places, before any weather. [m]"""
+    scapes = [
+        Landscape(
+            one.name,
+            one.weight,
+            one.patch_m,
+            one.values,
+            strain(one.name, one.values, recipe.scale).times if recipe.widen else 1.0,
+        )
+        for one in recipe.landscapes
+    ]
+    made = land(Ground(x, y, middle, reach, recipe.seed), scapes, recipe.blend_m, recipe.scale)
+    return np.asarray(made + np.float32(recipe.base_m), np.float32)
+
+
+def preview(world: OpenWorld, tract: Tract, recipe: Recipe) -> tuple[FloatArray, float]:
+    """Coarse heights of the recipe's region, and the spacing of their posts. [m]"""
+    window, middle, reach = region(world, tract, recipe)
+    step = max(1, math.ceil(max(window.shape) / PREVIEW_SIDE))
+    x, y = _places(tract, window, step)
+    return heights_at(recipe, x, y, middle, reach), tract.grid.spacing * step
+
+
+def _places(tract: Tract, window: Window, step: int = 1) -> tuple[Any, Any]:
+    grid = tract.grid
+    cols = np.arange(window.col0, window.col1, step) * grid.spacing
+    rows = (grid.rows - 1 - np.arange(window.row0, window.row1, step)) * grid.spacing
+    x, y = np.meshgrid(cols, rows)
+    return x, y
+
+
+def make_land(
+    job: Job, world: OpenWorld, tract: Tract, command: MakeLand, suits: Callable[[OpenWorld, Recipe], list[str]]
+) -> dict[str, Any]:
+    """Make the land and write it as one revision; returns the outcome as the API shows it, and what was warned of.
+
+    suits : what is proposed to lie and grow on it, in words
+    """
+    recipe = command.recipe
+    window, middle, reach = region(world, tract, recipe)
+    with scratch(window.shape, np.float32) as made:
+
+        def band(row: int) -> None:
+            last = min(window.row0 + row + ROWS_AT_ONCE, window.row1)
+            part = Window(window.row0 + row, window.col0, last, window.col1)
+            x, y = _places(tract, part)
+            made[part.inside(window)] = heights_at(recipe, x, y, middle, reach)
+
+        with ThreadPoolExecutor(THREADS) as pool:
+            for row in range(0, window.rows, ROWS_AT_ONCE * THREADS):
+                job.step(0.02 + 0.5 * row / window.rows, "Making the land")
+                firsts = range(row, min(row + ROWS_AT_ONCE * THREADS, window.rows), ROWS_AT_ONCE)
+                for part in [pool.submit(band, first) for first in firsts]:
+                    part.result()
+        if recipe.weathering is not None:
+            _weather(recipe, tract.grid.spacing, made, job)
+        job.step(0.93, "Writing the ground")
+        outcome = _write(world, tract, command, window, made)
+    return {
+        **outcome.public(),
+        "sheet": command.key,
+        "tract": tract.row.id,
+        "suits": suits(world, recipe),
+        "warnings": warnings(world, tract, recipe),
+    }
+
+
+def _weather(recipe: Recipe, spacing: float, made: Any, job: Job) -> None:
+    weathering = recipe.weathering
+    assert weathering is not None
+    drops = round(made.shape[0] * made.shape[1] * spacing**2 * weathering.drops_per_m2)
+    if drops and min(made.shape) >= 3:
+        with scratch(made.shape, np.float64) as exact:
+            exact[...] = made
+            for number, first in enumerate(range(0, drops, DROPS_AT_ONCE)):
+                job.step(0.52 + 0.3 * first / drops, f"Rain: {first:,} of {drops:,} drops")
+                count = min(DROPS_AT_ONCE, drops - first)
+                rain_in_place(exact, spacing, count, recipe.seed * 104_729 + number, Rain())
+            made[...] = exact
+    if weathering.passes:
+        frost_in_place(made, spacing, weathering.repose_deg, weathering.passes, NO_WEIGHTS, job, (0.82, 0.92))
+
+
+def _write(world: OpenWorld, tract: Tract, command: MakeLand, window: Window, made: Any) -> Outcome:
+    recipe = command.recipe
+
+    def work(draft: Draft) -> tuple[str, Moves]:
+        sheets = sheets_of(world)
+        old = dict(sheets).get(command.key)
+        if old is None and len(sheets) >= MOST_SHEETS:
+            raise Conflict(f"a world holds at most {MOST_SHEETS} sheets")
+        if old is not None and old.locked:
+            raise Conflict(f"the sheet {old.name} is locked: unlock it to make its land anew")
+        sheet = Sheet(name=command.name, position=len(sheets)) if old is None else old
+        stack = [*((k, s) for k, s in sheets if k != command.key), (command.key, sheet)]
+        cache, tract_id, layer = tract.cache, tract.row.id, sheet_layer(command.key)
+        touched = set(window.tiles())
+        touched |= {(p[1], p[2]) for p in cache.ranges if p[0] == layer and not cache.blank_tile(p)}
+        for tile in sorted(touched):
+            whole = tract.grid.tile_window(*tile)
+            part = whole.meet(window)
+            own = draft.tile(tract_id, (layer, *tile))
+            base = base_of(draft.was(tract_id, (HEIGHT, *tile)), draft.was(tract_id, (UNDER, *tile))).copy()
+            own[...] = 0
+            if not part.empty:
+                share = share_of(world, tract, _area(recipe), part, recipe.feather_m)
+                box = part.inside(whole)
+                own[box] = (np.asarray(made[part.inside(window)], np.float32) - base[box]) * share
+            cache.widen_range((layer, *tile), own)
+            restack(draft, tract_id, cache, tile, stack, base)
+        names = ", ".join(landscape.name for landscape in recipe.landscapes)
+        verb = "Made" if old is None else "Made anew"
+        return (
+            f"{verb} the land {sheet.name} from seed {recipe.seed}: {names}",
+            {
+                (SHEETS.name, command.key): sheet,
+                (RECIPES.name, command.key): recipe.model_copy(update={"tract": tract_id}),
+            },
+        )
+
+    return world.change_ground(command, work)

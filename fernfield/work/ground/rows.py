@@ -1,0 +1,143 @@
+"""Ground: sheets, the level book, the limits of the land, and the recipes of made land."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field, model_validator
+
+from fernfield.core.errors import InvalidInput
+from fernfield.core.landforms import LANDFORMS
+from fernfield.work.kernel.rows import ONLY, Collection, Elevation, Key, Name, Row, Shift, Spot, TractId
+from fernfield.work.kernel.says import UNASKED, Say
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.plots.rows import check_box
+
+
+class Limits(Row):
+    """Collection "limits", key "world": no tool takes the ground past these. [m]"""
+
+    lowest_m: Annotated[Elevation, Say("Never below", "m")] = -12_000.0
+    highest_m: Annotated[Elevation, Say("Never above", "m")] = 12_000.0
+
+    @model_validator(mode="after")
+    def _lowest_first(self) -> Limits:
+        if self.lowest_m >= self.highest_m:
+            words = f"lowest_m must be below highest_m, not {self.lowest_m:g} and {self.highest_m:g}"
+            raise InvalidInput(words, "lowest_m")
+        return self
+
+
+class Sheet(Row):
+    """Collection "sheets": a set of ground edits over the base; the ground is the sum of those that are not hidden."""
+
+    name: Name
+    position: Annotated[int, Field(ge=0, le=63), UNASKED] = 0
+    weight: Annotated[float, Field(ge=0, le=1), Say("Weight", "%", percent=True)] = 1.0
+    hidden: Annotated[bool, Say("hidden")] = False
+    locked: Annotated[bool, Say("locked")] = False
+
+
+class Level(Row):
+    """Collection "levels", the level book: a remembered elevation."""
+
+    name: Name
+    elevation_m: Annotated[Elevation, Say("Elevation", "m")]
+
+
+class Landscape(Row):
+    """One landform of a recipe: how much of the region it takes beside the others, the size of its patches, and its
+    own settings where they differ from the first ones. [m]"""
+
+    name: str
+    weight: Annotated[float, Field(gt=0, le=1000)] = 1.0
+    patch_m: Annotated[float, Field(ge=10, le=100_000), Say("Patches", "m")] = 600.0
+    settings: Annotated[dict[str, float], UNASKED] = Field(default_factory=dict)
+
+    @model_validator(mode="after")
+    def _known(self) -> Landscape:
+        form = LANDFORMS.get(self.name)
+        if form is None:
+            raise InvalidInput(f"name must be one of {', '.join(LANDFORMS)}, not {self.name!r}", "name")
+        own = {setting.name: setting for setting in form.settings}
+        for name, value in self.settings.items():
+            if name not in own:
+                raise InvalidInput(f"settings of {self.name} are {', '.join(own)}, not {name!r}", f"settings.{name}")
+            own[name].check(value)
+        return self
+
+    @property
+    def values(self) -> dict[str, float]:
+        return {**LANDFORMS[self.name].first, **self.settings}
+
+
+class Weathering(Row):
+    """What the weather does to made land: drops of rain for each square metre, then passes of frost."""
+
+    drops_per_m2: Annotated[float, Field(ge=0, le=20), Say("Rain", "/m²")] = 0.0
+    passes: Annotated[int, Field(ge=0, le=5_000), Say("Frost", "passes")] = 0
+    repose_deg: Annotated[float, Field(ge=1, le=80), UNASKED] = 36.0
+
+
+class Recipe(Row):
+    """Collection "recipes", by the key of the sheet that it made: land from a seed.
+
+    base_m : level that it is made on; height_m : what the highest relief among the landscapes becomes (left out:
+    their own); widen : what does not bear its height is made as many times wider as it needs; plot or box : where, the
+    whole tract when left out; feather_m : how far it blends into the land around
+    """
+
+    seed: Annotated[int, Field(ge=0, lt=2**31), Say("Seed")] = 1
+    landscapes: Annotated[tuple[Landscape, ...], Field(min_length=1, max_length=12)]
+    blend_m: Annotated[float, Field(ge=0, le=5_000), Say("Blend", "m")] = 120.0
+    base_m: Annotated[Elevation, Say("Level", "m")] = 2.0
+    height_m: Annotated[float | None, Field(gt=0, le=6_000), Say("Height", "m", left_out="as the landforms are")] = None
+    widen: Annotated[bool, Say("Widen what does not bear its height")] = False
+    plot: Annotated[Key | None, UNASKED] = None
+    box: Annotated[tuple[float, float, float, float] | None, UNASKED] = None
+    outline: Annotated[tuple[Spot, ...] | None, Field(min_length=3, max_length=2000), UNASKED] = None
+    feather_m: Annotated[float, Field(ge=0, le=2_000), Say("Soft edge", "m")] = 40.0
+    weathering: Annotated[Weathering | None, UNASKED] = None
+    tract: Annotated[TractId | None, UNASKED] = None
+
+    @model_validator(mode="after")
+    def _one_place(self) -> Recipe:
+        if sum(where is not None for where in (self.plot, self.box, self.outline)) > 1:
+            raise InvalidInput("a recipe's region is a plot, a box or an outline, not several of them", "box")
+        check_box(self.box)
+        return self
+
+    @property
+    def scale(self) -> float:
+        """Of all heights."""
+        tallest = max(landscape.values[LANDFORMS[landscape.name].relief] for landscape in self.landscapes)
+        return 1.0 if self.height_m is None else self.height_m / tallest
+
+
+def _moved(row: Recipe, shift: Shift) -> Recipe:
+    """A recipe's region goes with its land."""
+    update: dict[str, object] = {"tract": shift.tract_id}
+    if row.box is not None:
+        x0, y0, x1, y1 = row.box
+        update["box"] = x0 - shift.x, y0 - shift.y, x1 - shift.x, y1 - shift.y
+    if row.outline is not None:
+        update["outline"] = tuple((x - shift.x, y - shift.y) for x, y in row.outline)
+    return row.model_copy(update=update)
+
+
+MOST_SHEETS = 32
+
+LIMITS = Collection(
+    "limits", Limits, "limits of the ground", only=ONLY, first=Limits(),
+    words=lambda row: f"Ground kept from {row.lowest_m:g} to {row.highest_m:g} m",
+)  # fmt: skip
+SHEETS = Collection(
+    "sheets", Sheet, "sheet", plain=False, most=MOST_SHEETS, order=lambda pair: (pair[1].position, pair[0])
+)
+LEVELS = Collection("levels", Level, "level")
+RECIPES = Collection("recipes", Recipe, "recipe", in_tract=True, plain=False, told=False, moved=_moved)
+
+
+def sheets_of(world: OpenWorld) -> list[tuple[str, Sheet]]:
+    """Key and sheet, in their order."""
+    return world.each(SHEETS)

@@ -1,0 +1,130 @@
+"""The edits of sheets as commands: each one revision, each undone like any other."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from fernfield.core.errors import Conflict
+from fernfield.core.grid import FloatArray, Window
+from fernfield.core.ground.carry import Carriage, seen
+from fernfield.formats.asc import asc_lines
+from fernfield.work.ground.commands import ClearSheet, MergeSheet, PasteSheet, PutSheet, RemoveSheet
+from fernfield.work.ground.rows import MOST_SHEETS, RECIPES, SHEETS, Sheet, sheets_of
+from fernfield.work.ground.sheeting import change_sheet, check_open, clear_sheet, merge_sheet, restack, sheet_layer
+from fernfield.work.kernel.commands import said_of
+from fernfield.work.kernel.draft import Draft
+from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.rows import Moves
+from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.windows import bands
+from fernfield.work.kernel.world import OpenWorld, Outcome
+
+
+def put_sheet(world: OpenWorld, command: PutSheet) -> Outcome:
+    """Add a sheet or change one; the ground follows when it is hidden, shown or weighed."""
+
+    def work(draft: Draft) -> tuple[str, Moves]:
+        old = sheets_of(world)
+        known = dict(old)
+        was = known.get(command.key)
+        if was is None and len(old) >= MOST_SHEETS:
+            raise Conflict(f"a world holds at most {MOST_SHEETS} sheets")
+        sheet = SHEETS.merged(was, said_of(command.sheet))
+        new = [*((k, s) for k, s in old if k != command.key), (command.key, sheet)]
+        change_sheet(draft, world.caches, command.key, old, new)
+        return _words(was, sheet), {("sheets", command.key): sheet}
+
+    return world.change_ground(command, work)
+
+
+def _words(was: Sheet | None, sheet: Sheet) -> str:
+    if was is None:
+        return f"Added the sheet {sheet.name}"
+    if was.hidden != sheet.hidden:
+        return f"{'Hid' if sheet.hidden else 'Showed'} the sheet {sheet.name}"
+    if was.locked != sheet.locked:
+        return f"{'Locked' if sheet.locked else 'Unlocked'} the sheet {sheet.name}"
+    if was.weight != sheet.weight:
+        return f"The sheet {sheet.name} at {sheet.weight * 100:.0f} %"
+    return f"Changed the sheet {sheet.name}"
+
+
+def empty_sheet(world: OpenWorld, command: ClearSheet | RemoveSheet) -> Outcome:
+    """Take everything out of a sheet, and away with it when it is removed."""
+
+    def work(draft: Draft) -> tuple[str, Moves]:
+        sheet = world.row(SHEETS, command.key)
+        if sheet.locked:
+            raise Conflict(f"the sheet {sheet.name} is locked: unlock it first")
+        clear_sheet(draft, world.caches, command.key, sheets_of(world))
+        if isinstance(command, ClearSheet):
+            return f"Cleared the sheet {sheet.name}", {}
+        return f"Deleted the sheet {sheet.name}", _gone(world, command.key)
+
+    return world.change_ground(command, work)
+
+
+def _gone(world: OpenWorld, key: str) -> Moves:
+    """The rows of a sheet that goes: itself, and the recipe that made it."""
+    moves: Moves = {("sheets", key): None}
+    if key in world.rows[RECIPES.name]:
+        moves["recipes", key] = None
+    return moves
+
+
+def merge(world: OpenWorld, command: MergeSheet) -> Outcome:
+    """Put what a sheet holds into another or the base, and remove it."""
+
+    def work(draft: Draft) -> tuple[str, Moves]:
+        sheets = sheets_of(world)
+        sheet = world.row(SHEETS, command.key)
+        check_open(sheets, command.key)
+        check_open(sheets, command.into)
+        if command.into == command.key:
+            raise Conflict(f"the sheet {sheet.name} cannot be merged into itself")
+        merge_sheet(draft, world.caches, command.key, command.into, sheets)
+        into = "the base" if command.into is None else world.row(SHEETS, command.into).name
+        return f"Merged the sheet {sheet.name} into {into}", _gone(world, command.key)
+
+    return world.change_ground(command, work)
+
+
+def sheet_asc(world: OpenWorld, tract: Tract, key: str) -> Iterator[bytes]:
+    """What a sheet holds, as an ESRI ASCII grid of differences in metres, line by line."""
+    world.row(SHEETS, key)
+
+    def parts() -> Iterator[FloatArray]:
+        for window in bands(tract.grid):
+            with world.lock:
+                yield tract.cache.read(sheet_layer(key), window)
+
+    return asc_lines(parts(), tract.grid.rows, tract.grid.cols, tract.grid.spacing)
+
+
+def paste_sheet(world: OpenWorld, tract: Tract, command: PasteSheet, rise: FloatArray, spacing: float) -> Outcome:
+    """A new sheet from differences [m] of any spacing, south-west corner on the tract's; what lies beyond is cut."""
+
+    def work(draft: Draft) -> tuple[str, Moves]:
+        sheets = sheets_of(world)
+        if command.key in dict(sheets) or len(sheets) >= MOST_SHEETS:
+            raise Conflict(f"there is a sheet {command.key!r} already, or there are {MOST_SHEETS} of them")
+        grid, cache = tract.grid, tract.cache
+        new = [*sheets, (command.key, command.sheet)]
+        for tile in grid.window.tiles():
+            whole: Window = grid.tile_window(*tile)
+            carriage = Carriage(
+                grid.rows - 1 - whole.row0, -whole.col0, rise.shape[0] - 1, 0, scale=grid.spacing / spacing
+            )
+            own = np.nan_to_num(seen(rise, whole.shape, carriage))
+            if not own.any():
+                continue
+            place = sheet_layer(command.key), *tile
+            draft.tile(tract.row.id, place)[...] = own
+            cache.widen_range(place, own)
+            draft.tile(tract.row.id, (HEIGHT, *tile))
+            restack(draft, tract.row.id, cache, tile, new)
+        return f"Brought in the sheet {command.sheet.name}", {("sheets", command.key): command.sheet}
+
+    return world.change_ground(command, work)

@@ -1,0 +1,157 @@
+"""Sheets in the open world: where an edit of the ground goes, and what hiding or merging one does to it.
+
+The ground of a tract is one layer that holds the sum, so that reading it costs nothing
+more for sheets. Beside it stand a layer for each sheet, and one that says in which bits
+the base differs from the ground: where there are no sheets it is empty.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fernfield.core.errors import Conflict, NotFound
+from fernfield.core.grid import FloatArray
+from fernfield.core.ground.sheets import base_of, compose, under_of
+from fernfield.work.ground.rows import Sheet, sheets_of
+from fernfield.work.kernel.draft import Draft
+from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.tiles import Place, TileCache
+from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.world import OpenWorld
+
+Sheets = Sequence[tuple[str, Sheet]]
+
+UNDER = "under"
+"""The layer that says in which bits the base under the sheets differs from the ground."""
+
+SHEET = "sheet"
+"""The sort of layer that holds what a sheet adds: "sheet:" and the sheet's key."""
+
+
+def sheet_layer(key: str) -> str:
+    return f"{SHEET}:{key}"
+
+
+def may_go_into(world: OpenWorld, key: str | None) -> None:
+    """Raises when an edit cannot go into a sheet of a world."""
+    check_open(sheets_of(world), key)
+
+
+def settle_into(
+    draft: Draft, world: OpenWorld, tract: Tract, tile: tuple[int, int], was: NDArray[Any], key: str | None
+) -> None:
+    """The ground of a tile was drawn on: put what changed into a sheet, or into the base."""
+    settle(draft, tract.row.id, tract.cache, tile, was, sheets_of(world), key)
+
+
+def check_open(sheets: Sheets, key: str | None) -> None:
+    """Raises when strokes cannot go into a sheet."""
+    if key is None:
+        return
+    sheet = dict(sheets).get(key)
+    if sheet is None:
+        known = ", ".join(k for k, _ in sheets) or "none"
+        raise NotFound(f"there is no sheet {key!r}; there is {known}")
+    if sheet.locked:
+        raise Conflict(f"the sheet {sheet.name} is locked: unlock it to work into it")
+    if sheet.hidden or sheet.weight == 0:
+        raise Conflict(f"the sheet {sheet.name} is hidden: show it to work into it")
+
+
+def shown(sheets: Sheets) -> list[tuple[str, float]]:
+    return [(key, sheet.weight) for key, sheet in sheets if not sheet.hidden and sheet.weight > 0]
+
+
+def _stack(cache: TileCache, sheets: Sheets, tile: tuple[int, int]) -> list[tuple[float, FloatArray]]:
+    """What lies over the base in a tile."""
+    return [
+        (weight, cache.tile((sheet_layer(key), *tile)))
+        for key, weight in shown(sheets)
+        if not cache.blank_tile((sheet_layer(key), *tile))
+    ]
+
+
+def settle(draft: Draft, tract_id: str, cache: TileCache, tile: tuple[int, int], was: FloatArray, sheets: Sheets,
+           key: str | None) -> None:  # fmt: skip
+    """The ground of a tile was drawn on: put what changed into a sheet, or into the base.
+
+    was : the ground before; what is there now becomes the sum of base and sheets again
+    """
+    under: Place = (UNDER, *tile)
+    if key is None and cache.blank_tile(under):
+        return
+    ground: FloatArray = cache.tile((HEIGHT, *tile))
+    changed = ground != was
+    if not changed.any():
+        return
+    base = base_of(was, cache.tile(under))
+    rise = (ground.astype(np.float64) - was)[changed]
+    if key is None:
+        base = base.copy()
+        base[changed] = (base[changed] + rise).astype(np.float32)
+    else:
+        own = draft.tile(tract_id, (sheet_layer(key), *tile))
+        own[changed] = (own[changed] + rise / dict(shown(sheets))[key]).astype(np.float32)
+        cache.widen_range((sheet_layer(key), *tile), own)
+    new = compose(base, _stack(cache, sheets, tile))
+    ground[changed] = new[changed]
+    draft.tile(tract_id, under)[...] = under_of(ground, base)
+    cache.widen_range(under, cache.tile(under))
+
+
+def restack(draft: Draft, tract_id: str, cache: TileCache, tile: tuple[int, int], sheets: Sheets,
+            base: FloatArray | None = None) -> None:  # fmt: skip
+    """Make the ground of a tile the sum of its base and `sheets` anew; `base` is another base than the one there."""
+    ground = draft.tile(tract_id, (HEIGHT, *tile))
+    under = draft.tile(tract_id, (UNDER, *tile))
+    if base is None:
+        base = base_of(draft.was(tract_id, (HEIGHT, *tile)), draft.was(tract_id, (UNDER, *tile))).copy()
+    ground[...] = compose(base, _stack(cache, sheets, tile))
+    under[...] = under_of(ground, base)
+
+
+def tiles_of(cache: TileCache, key: str) -> list[tuple[int, int]]:
+    """The tiles in which a sheet holds something."""
+    layer = sheet_layer(key)
+    return sorted((place[1], place[2]) for place in cache.ranges if place[0] == layer and not cache.blank_tile(place))
+
+
+def change_sheet(draft: Draft, caches: Mapping[str, TileCache], key: str, old: Sheets, new: Sheets) -> None:
+    """A sheet was hidden, shown, weighed or removed: from the sheets `old` to `new`."""
+    if dict(shown(old)).get(key) == dict(shown(new)).get(key):
+        return
+    for tract_id, cache in caches.items():
+        for tile in tiles_of(cache, key):
+            restack(draft, tract_id, cache, tile, new)
+
+
+def clear_sheet(draft: Draft, caches: Mapping[str, TileCache], key: str, sheets: Sheets) -> None:
+    """Take everything out of a sheet; the ground is the sum of the others."""
+    for tract_id, cache in caches.items():
+        for tile in tiles_of(cache, key):
+            draft.tile(tract_id, (sheet_layer(key), *tile))[...] = 0
+            restack(draft, tract_id, cache, tile, sheets)
+
+
+def merge_sheet(draft: Draft, caches: Mapping[str, TileCache], key: str, into: str | None, sheets: Sheets) -> None:
+    """Put what a sheet holds into another or the base; the ground stays, to the rounding of a float32."""
+    weights = dict(shown(sheets))
+    left = [pair for pair in sheets if pair[0] != key]
+    for tract_id, cache in caches.items():
+        for tile in tiles_of(cache, key):
+            own = draft.tile(tract_id, (sheet_layer(key), *tile))
+            held = weights[key] * own.astype(np.float64)
+            base: NDArray[Any] | None = None
+            if into is None:
+                old = base_of(draft.was(tract_id, (HEIGHT, *tile)), draft.was(tract_id, (UNDER, *tile)))
+                base = (old + held).astype(np.float32)
+            else:
+                other = draft.tile(tract_id, (sheet_layer(into), *tile))
+                other[...] = (other + held / weights[into]).astype(np.float32)
+                cache.widen_range((sheet_layer(into), *tile), other)
+            own[...] = 0
+            restack(draft, tract_id, cache, tile, left, base)

@@ -1,0 +1,100 @@
+"""Plants as they stand: where each comes to stand, how it leans, and what of it blocks a walker."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from fernfield.core.brush.tool import Tool
+from fernfield.core.errors import NotFound
+from fernfield.core.grid import FloatArray, Grid, Window, bilinear_many
+from fernfield.core.growth.scatter import Habit, Plants, kind_seed, scatter
+from fernfield.core.growth.tools import GROWTH
+from fernfield.core.light.relief import gradients
+from fernfield.core.travel.walker import Obstacle
+from fernfield.work.growth.rows import Kind, Mix, kinds_of, mixes_of
+from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.tiles import TileCache
+from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.world import OpenWorld
+
+
+def growth_layer(key: str) -> str:
+    return f"{GROWTH}:{key}"
+
+
+def touched(world: OpenWorld, tool: Tool, mix: str | None) -> list[tuple[str, int]]:
+    """The layer that a stroke with a mix works on. Raises NotFound."""
+    mixes = [key for key, _ in mixes_of(world)]
+    if mix is None or mix not in mixes:
+        raise NotFound(f"mix must be one of {', '.join(mixes)}, not {mix!r}")
+    return [(growth_layer(mix), tool.sign)]
+
+
+def plants_of(cache: TileCache, grid: Grid, key: str, mix: Mix, number: int, kind: Kind, part: Window) -> Plants | None:
+    """The plants of one kind on the cells of `part`; None where nothing is sown."""
+    layer = growth_layer(key)
+    wide = grid.clip(part.pad(1))
+    if wide.empty or cache.blank(layer, wide):
+        return None
+    mask = cache.read(layer, wide)
+    habit = Habit(kind.density_per_ha, kind.size_min, kind.size_max)
+    plants = scatter(mask, wide, grid, grid.clip(part), habit, kind_seed(mix.seed, number))
+    return plants if len(plants) else None
+
+
+@dataclass(frozen=True, slots=True)
+class StandingPlants:
+    """Plants of one kind with their feet on the ground: z [m], and the way "up" leans, east and north."""
+
+    mix: str
+    kind: Kind
+    plants: Plants
+    z: FloatArray
+    lean_east: FloatArray
+    lean_north: FloatArray
+
+
+def standing_plants(world: OpenWorld, tract: Tract, part: Window) -> list[StandingPlants]:
+    """The plants on the cells of `part`, standing on the ground as it is now.
+
+    Upright kinds lean nowhere; for leaning ones `lean_east` and `lean_north` are the
+    horizontal parts of the ground's unit normal.
+    """
+    found = []
+    part = tract.grid.clip(part)
+    if part.empty:
+        return []
+    with world.lock:
+        wide = tract.grid.clip(part.pad(2))
+        heights: FloatArray | None = None
+        for key, mix, number, kind in kinds_of(world):
+            plants = plants_of(tract.cache, tract.grid, key, mix, number, kind, part)
+            if plants is None:
+                continue
+            if heights is None:
+                heights = tract.cache.read(HEIGHT, wide)
+            rows = (tract.grid.rows - 1 - plants.y / tract.grid.spacing) - wide.row0
+            cols = plants.x / tract.grid.spacing - wide.col0
+            z = bilinear_many(heights, rows, cols)
+            lean_east = lean_north = np.zeros(len(plants), np.float32)
+            if kind.habit == "leaning":
+                east, north = gradients(heights, tract.grid.spacing)
+                p, q = bilinear_many(east, rows, cols), bilinear_many(north, rows, cols)
+                length = np.sqrt(1 + p * p + q * q)
+                lean_east, lean_north = (-p / length).astype(np.float32), (-q / length).astype(np.float32)
+            found.append(StandingPlants(key, kind, plants, z, lean_east, lean_north))
+    return found
+
+
+def plant_obstacles(world: OpenWorld, tract: Tract, window: Window) -> Iterator[Obstacle]:
+    """What of the growth stands in a walker's way."""
+    for growth in standing_plants(world, tract, window):
+        kind, plants = growth.kind, growth.plants
+        if kind.blocks_m <= 0:
+            continue
+        for x, y, z, size in zip(plants.x, plants.y, growth.z, plants.size, strict=True):
+            top = float(z) + kind.tall_m * float(size)
+            yield Obstacle(kind.name.lower(), float(x), float(y), kind.blocks_m * float(size), float(z) - 1, top)

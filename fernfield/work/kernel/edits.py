@@ -1,0 +1,126 @@
+"""What commands do to the rows of a world: words for the logbook, and rows to put or remove."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
+
+from fernfield.core.errors import Conflict, NotFound
+from fernfield.core.grid import Grid
+from fernfield.work.kernel.commands import Edit, Remove, Single, Together
+from fernfield.work.kernel.rows import Change, Collection, Moves, Plan, R, Row
+
+if TYPE_CHECKING:
+    from fernfield.work.kernel.world import OpenWorld
+
+MOST_WORDS = 6
+"""So many edits of one revision are told by name."""
+
+
+class Planned:
+    """The rows of a world as the edits planned so far leave them. Nothing in the world changes."""
+
+    def __init__(self, world: OpenWorld) -> None:
+        self._world = world
+        self._own: dict[str, dict[str, Row | None]] = {}
+
+    def get(self, collection: Collection[R], key: str) -> R | None:
+        own = self._own.get(collection.name, {})
+        found = own[key] if key in own else self._world.rows[collection.name].get(key)
+        return found if isinstance(found, collection.model) else None
+
+    def need(self, collection: Collection[R], key: str) -> R:
+        """Raises NotFound, with some of the keys that there are."""
+        found = self.get(collection, key)
+        if found is None:
+            raise not_there(collection, key, [k for k, _ in self.each(collection)])
+        return found
+
+    def only(self, collection: Collection[R]) -> R:
+        return self.get(collection, collection.only or "") or first_of(collection)
+
+    def each(self, collection: Collection[R]) -> Iterator[tuple[str, R]]:
+        own = self._own.get(collection.name, {})
+        for key, row in self._world.rows[collection.name].items():
+            if key not in own and isinstance(row, collection.model):
+                yield key, row
+        for key, changed in own.items():
+            if isinstance(changed, collection.model):
+                yield key, changed
+
+    def count(self, collection: Collection[Any]) -> int:
+        rows, own = self._world.rows[collection.name], self._own.get(collection.name, {})
+        return len(rows) + sum((row is not None) - (key in rows) for key, row in own.items())
+
+    def grid(self, tract_id: str) -> Grid:
+        return self._world.tract(tract_id).grid
+
+    def tract_or_first(self, own: str | None) -> str:
+        return self._world.of_tract(own)
+
+    def take(self, moves: Moves) -> None:
+        """What an edit came to is there for those after it."""
+        for (collection, key), row in moves.items():
+            self._own.setdefault(collection, {})[key] = row
+
+    @property
+    def moves(self) -> Moves:
+        return {(name, key): row for name, rows in self._own.items() for key, row in rows.items()}
+
+
+def first_of(collection: Collection[R]) -> R:
+    """What the only row of a collection is before anything was said."""
+    if collection.first is None:
+        raise NotFound(f"this world has no {collection.one or collection.name}")
+    return collection.first
+
+
+def not_there(collection: Collection[Any], key: str, known: list[str]) -> NotFound:
+    some = ", ".join(sorted(known)[:12]) or "none"
+    more = f" and {len(known) - 12} more" if len(known) > 12 else ""
+    return NotFound(f"there is no {key!r} among the {collection.name} of this world; there is {some}{more}")
+
+
+def plan(command: Edit, world: OpenWorld) -> Plan:
+    """The words and the rows of an edit; changes nothing. Raises when it does not fit the world."""
+    look = Planned(world)
+    words = []
+    for edit in command.edits if isinstance(command, Together) else (command,):
+        made = _plan_one(edit, look, world)
+        look.take(made.moves)
+        words.append(made.words)
+    told = "; ".join(words[:MOST_WORDS])
+    return Plan(told + (f"; and {len(words) - MOST_WORDS} more" if len(words) > MOST_WORDS else ""), look.moves)
+
+
+def _plan_one(edit: Single, look: Planned, world: OpenWorld) -> Plan:
+    collection = world.house.collection(edit.collection)
+    old = look.get(collection, edit.key)
+    if isinstance(edit, Remove):
+        old = look.need(collection, edit.key)
+        return _own_plan(collection, Change(edit.key, old, None), look)
+    if old is None and edit.do == "patch" and collection.only is None:
+        look.need(collection, edit.key)
+    before = old if old is not None or collection.only is None else collection.first
+    new = collection.merged(before, edit.row)
+    if collection.in_tract:
+        new = new.model_copy(update={"tract": look.tract_or_first(getattr(new, "tract", None))})
+        look.grid(getattr(new, "tract", ""))
+    if old is None and look.count(collection) >= collection.most:
+        raise Conflict(f"a world holds at most {collection.most} {collection.name}")
+    return _own_plan(collection, Change(edit.key, old, new), look)
+
+
+def _own_plan(collection: Collection[Any], change: Change[Any], look: Planned) -> Plan:
+    return collection.plan(change, look) if collection.plan is not None else plainly(collection, change)
+
+
+def plainly(collection: Collection[R], change: Change[R]) -> Plan:
+    """The edit of one row and nothing beside it."""
+    row = change.new if change.new is not None else change.old
+    if collection.only is not None and change.new is not None:
+        words = collection.words(change.new) if collection.words is not None else f"Changed the {collection.one}"
+    else:
+        verb = "Deleted" if change.new is None else "Added" if change.old is None else "Changed"
+        words = f"{verb} the {collection.one} {row.title if row is not None else change.key}".rstrip()
+    return Plan(words, {(collection.name, change.key): change.new})

@@ -1,0 +1,49 @@
+"""What an open world tells those who have it open."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from fernfield.core.grid import Window
+from fernfield.work.kernel.rows import Row
+
+
+@dataclass(frozen=True, slots=True)
+class Moved:
+    """Posts of a tract changed. `layer` is what a listener sees of it: "height", "look", …"""
+
+    tract_id: str
+    layer: str
+    window: Window
+
+
+@dataclass(frozen=True, slots=True)
+class Changed:
+    """A row as it is now; None when it is gone."""
+
+    collection: str
+    key: str
+    row: Row | None
+
+
+@dataclass(frozen=True, slots=True)
+class Revised:
+    """A revision was made; `rows` are those that it changed."""
+
+    number: int
+    words: str
+    rows: tuple[Changed, ...] = ()
+
+    @property
+    def collections(self) -> frozenset[str]:
+        return frozenset(change.collection for change in self.rows)
+
+
+@dataclass(frozen=True, slots=True)
+class Gone:
+    """The world was deleted."""
+
+
+Event = Moved | Revised | Gone
+Listener = Callable[[Event], None]

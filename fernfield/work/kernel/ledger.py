@@ -1,0 +1,297 @@
+"""The ledger: every change of a world is written here, in one transaction, and can be taken back.
+
+When writing fails, memory is put back as it was; only what is written is acknowledged.
+"""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fernfield.core.errors import Conflict
+from fernfield.core.grid import NOWHERE, Window
+from fernfield.store.worlds import EntryChange, Revision, TileAt, TileChange
+from fernfield.work.kernel.bits import difference, swap_in_place
+from fernfield.work.kernel.commands import Command, Edit
+from fernfield.work.kernel.draft import Draft, Held, change_of
+from fernfield.work.kernel.edits import plan
+from fernfield.work.kernel.events import Changed, Moved, Revised
+from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.order import UndoOrder
+from fernfield.work.kernel.rows import Moves, Row
+from fernfield.work.kernel.strokes import StrokeRun
+from fernfield.work.kernel.tiles import Place, packed
+
+if TYPE_CHECKING:
+    from fernfield.work.kernel.world import OpenWorld
+
+PATIENCE_S = 30.0
+"""How long an edit waits for a stroke that is being drawn in the same place."""
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What an edit came to: its revision, the posts that changed, and volumes where ground moved. [m³]"""
+
+    revision: int
+    window: Window
+    cut_m3: float = 0.0
+    fill_m3: float = 0.0
+
+    def public(self) -> dict[str, object]:
+        """As the API and the results of jobs have it."""
+        return {
+            "revision": self.revision, "window": self.window.as_list(), "cut_m3": self.cut_m3, "fill_m3": self.fill_m3,
+        }  # fmt: skip
+
+
+Work = Callable[[Draft], tuple[str, Moves]]
+"""Works on tiles; gives the words, and the rows that change with them."""
+
+
+def volume_words(cut_m3: float, fill_m3: float) -> str:
+    volumes = [f"{name} {value:,.0f} m³" for name, value in (("cut", cut_m3), ("fill", fill_m3)) if value >= 0.5]
+    return ", ".join(volumes)
+
+
+def _said(command: Command) -> str:
+    return command.model_dump_json(exclude_none=True)
+
+
+class Ledger:
+    """Writes the changes of one open world. Every method is called under the world's lock."""
+
+    def __init__(self, world: OpenWorld) -> None:
+        self._world = world
+        self._store = world.store
+        self._order = UndoOrder(self._store.steps(world.id))
+        self._last_ground: dict[tuple[str, Place], NDArray[np.float32]] = {}
+
+    @property
+    def next_undo(self) -> int | None:
+        return self._order.next_undo
+
+    @property
+    def next_redo(self) -> int | None:
+        return self._order.next_redo
+
+    def ask_anew(self) -> None:
+        """The logbook was folded: ask it what can be undone."""
+        self._order = UndoOrder(self._store.steps(self._world.id))
+
+    def ground_before(self, tract_id: str) -> dict[Place, NDArray[np.float32]]:
+        """The tiles of the ground as they were before the last edit of it."""
+        return {place: tile for (tract, place), tile in self._last_ground.items() if tract == tract_id}
+
+    # Rows
+
+    def edit(self, command: Edit) -> Outcome:
+        made = plan(command, self._world)
+        return self.change_rows(command, made.words, made.moves)
+
+    def change_rows(self, command: Command, words: str, moves: Moves) -> Outcome:
+        changes = self._row_changes(moves)
+        if not changes:
+            return Outcome(self._world.revision, NOWHERE)
+        return Outcome(self._write("edit", None, words, _said(command), (), changes, moves), NOWHERE)
+
+    def _row_changes(self, moves: Moves) -> list[EntryChange]:
+        found = []
+        for (name, key), row in moves.items():
+            collection = self._world.house.collection(name)
+            old, unread = self._world.rows[name].get(key), self._world.unread.get((name, key))
+            if old == row and unread is None:
+                continue
+            before = unread.body if unread is not None else None if old is None else collection.dump(old)
+            found.append(EntryChange(name, key, before, None if row is None else collection.dump(row)))
+        return found
+
+    # Tiles
+
+    def change_tiles(self, command: Command, work: Work) -> Outcome:
+        """Do `work` and write it as one revision. Waits for strokes in its way; Conflict when that takes too long."""
+        world = self._world
+        until = time.monotonic() + PATIENCE_S
+        while True:
+            draft = Draft(world.caches, world.holds)
+            try:
+                words, moves = work(draft)
+                outcome = self._write_draft(draft, command, words, moves)
+            except Held:
+                draft.put_back()
+                if not world.freed.wait(until - time.monotonic()):
+                    raise Conflict("a stroke is being drawn where this would work; nothing was changed") from None
+            except BaseException:
+                draft.put_back()
+                raise
+            else:
+                draft.let_go()
+                return outcome
+
+    def _write_draft(self, draft: Draft, command: Command, words: str, moves: Moves) -> Outcome:
+        changes: list[TileChange] = []
+        moved: dict[tuple[str, str], Window] = {}
+        cut = fill = 0.0
+        for change, window, tile_cut, tile_fill in draft.changes():
+            changes.append(change)
+            cut, fill = cut + tile_cut, fill + tile_fill
+            at = change.at.tract_id, change.at.layer
+            moved[at] = moved.get(at, NOWHERE).join(window)
+        rows = self._row_changes(moves)
+        if not changes and not rows:
+            return Outcome(self._world.revision, NOWHERE)
+        volumes = volume_words(cut, fill)
+        words += f": {volumes}" if volumes else ""
+        number = self._write("edit", None, words, _said(command), changes, rows, moves)
+        if any(layer == HEIGHT for _, layer in moved):
+            self._last_ground = draft.ground_before()
+        return Outcome(number, self._tell_moved(moved), cut, fill)
+
+    def _tell_moved(self, moved: Mapping[tuple[str, str], Window]) -> Window:
+        """Tell what those who look on see of it; returns all of that."""
+        seen = NOWHERE
+        told: dict[tuple[str, str], Window] = {}
+        for (tract_id, layer), window in moved.items():
+            name = self._world.house.layers(layer).seen
+            if name:
+                seen = seen.join(window)
+                told[tract_id, name] = told.get((tract_id, name), NOWHERE).join(window)
+        for (tract_id, name), window in told.items():
+            self._world.tell(Moved(tract_id, name, window))
+        return seen
+
+    def commit_stroke(self, run: StrokeRun, words: Callable[[StrokeRun, float, float], str], said: str) -> Outcome:
+        """Write what a stroke drew; a stroke that changed nothing is taken back without a revision."""
+        world, house = self._world, self._world.house
+        draft = Draft(world.caches, {})
+        try:
+            changes, window, cut, fill = [], NOWHERE, 0.0, 0.0
+            for side in run.sides:
+                tract = world.tract(side.tract_id)
+                for place in side.dirty:
+                    settle = house.layers(place[0]).settle
+                    if settle is not None:
+                        settle(draft, world, tract, place[1:], side.before[place], run.start.into)
+                for place, part in side.dirty.items():
+                    whole = tract.grid.tile_window(place[1], place[2])
+                    here = part.shifted(-whole.row0, -whole.col0)
+                    was, tile = side.before[place], tract.cache.tile(place)
+                    if difference(was, tile, here) is None:
+                        continue
+                    change, moved, tile_cut, tile_fill = change_of(
+                        side.tract_id, place, was, tile, here, tract.grid.spacing, whole
+                    )
+                    changes.append(change)
+                    window = window.join(moved) if side is run.canvas.own else window
+                    cut, fill = cut + tile_cut, fill + tile_fill
+            if not changes:
+                run.roll_back()
+                return Outcome(world.revision, NOWHERE)
+            changes += [change for change, *_ in draft.changes()]
+            number = self._write("edit", None, words(run, cut, fill), said, changes, (), {})
+        except BaseException:
+            draft.put_back()
+            raise
+        draft.let_go()
+        ground = {(s.tract_id, p): v for s in run.sides for p, v in s.before.items() if p[0] == HEIGHT and p in s.dirty}
+        if ground:
+            self._last_ground = ground
+        run.let_go()
+        return Outcome(number, window, cut, fill)
+
+    # Undo and redo
+
+    def turn(self, sort: str) -> Outcome:
+        """Take the newest edit back that still stands, or make again the one that was undone last."""
+        world = self._world
+        until = time.monotonic() + PATIENCE_S
+        while True:
+            target = self._order.next_undo if sort == "undo" else self._order.next_redo
+            if target is None:
+                raise Conflict(f"there is nothing to {sort}")
+            tiles, entries = self._store.changes(world.id, target)
+            held = {(at.tract_id, (at.layer, at.tile_row, at.tile_col)) for at, *_ in tiles} & set(world.holds)
+            if not held:
+                break
+            if not world.freed.wait(until - time.monotonic()):
+                raise Conflict(f"a stroke is being drawn where the {sort} would work; nothing was changed")
+        if sort == "undo":
+            entries = [EntryChange(e.collection, e.key, e.after, e.before) for e in entries]
+        words = f"{'Undid' if sort == 'undo' else 'Redid'} r{target}: {self._store.revision_words(world.id, target)}"
+        return self._swap(sort, target, words, tiles, entries)
+
+    def _swap(
+        self,
+        sort: str,
+        target: int,
+        words: str,
+        tiles: Sequence[tuple[TileAt, int, int, bytes]],
+        entries: Sequence[EntryChange],
+    ) -> Outcome:
+        world = self._world
+        swapped: list[tuple[TileAt, int, int, bytes]] = []
+        changes: list[TileChange] = []
+        windows: dict[tuple[str, str], Window] = {}
+        try:
+            for at, row0, col0, diff in tiles:
+                tract = world.any_tract(at.tract_id)
+                place = (at.layer, at.tile_row, at.tile_col)
+                tile = tract.cache.tile(place)
+                tract.cache.pin(place)
+                part = swap_in_place(tile, row0, col0, diff)
+                swapped.append((at, row0, col0, diff))
+                whole = tract.grid.tile_window(at.tile_row, at.tile_col)
+                window = part.shifted(whole.row0, whole.col0)
+                windows[at.tract_id, at.layer] = windows.get((at.tract_id, at.layer), NOWHERE).join(window)
+                changes.append(TileChange(at, row0, col0, diff, packed(tile)))
+            number = self._write(sort, target, words, json.dumps({"do": sort}), changes, entries, None)
+        except BaseException:
+            for at, row0, col0, diff in swapped:
+                tile = world.any_tract(at.tract_id).cache.tile((at.layer, at.tile_row, at.tile_col))
+                swap_in_place(tile, row0, col0, diff)
+            raise
+        finally:
+            for at, *_ in swapped:
+                world.any_tract(at.tract_id).cache.unpin((at.layer, at.tile_row, at.tile_col))
+        self._last_ground = {}
+        return Outcome(number, self._tell_moved(windows))
+
+    # Writing
+
+    def _write(
+        self,
+        sort: str,
+        target: int | None,
+        words: str,
+        said: str,
+        tile_changes: Sequence[TileChange],
+        entry_changes: Sequence[EntryChange],
+        moves: Moves | None,
+    ) -> int:
+        """Write a revision: `said` is its command as JSON, `moves` are the rows that change, where at hand."""
+        world = self._world
+        number = world.revision + 1
+        self._store.write(Revision(world.id, number, sort, target, words, said, tile_changes, entry_changes))
+        world.revision = number
+        self._order.note(number, sort, target)
+        for change in tile_changes:
+            at = change.at
+            place = (at.layer, at.tile_row, at.tile_col)
+            world.any_tract(at.tract_id).cache.set_range(place, change.tile.lowest, change.tile.highest)
+        changed = []
+        for entry in entry_changes:
+            row: Row | None
+            if moves is None:
+                row = world.take_row(entry.collection, entry.key, entry.after)
+            else:
+                row = moves[entry.collection, entry.key]
+                world.set_row(entry.collection, entry.key, row)
+            changed.append(Changed(entry.collection, entry.key, row))
+        world.tell(Revised(number, words, tuple(changed)))
+        return number

@@ -1,0 +1,136 @@
+"""What a room declares, and the house that holds them all. The kernel imports no room: the house is handed to it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, Protocol
+
+from fernfield.core.brush.tool import Tool
+from fernfield.core.checks.finding import Finding
+from fernfield.core.drawing.overlays import Overlay
+from fernfield.core.errors import NotFound
+from fernfield.core.grid import FloatArray, Window
+from fernfield.core.travel.walker import Obstacle
+from fernfield.work.kernel.brushwork import Manner
+from fernfield.work.kernel.commands import StrokeBase
+from fernfield.work.kernel.jobs import JobKind
+from fernfield.work.kernel.layers import Layer, Layers
+from fernfield.work.kernel.rows import Collection
+from fernfield.work.kernel.tracts import JOINS, PLACES, Tract
+
+if TYPE_CHECKING:
+    from fernfield.work.kernel.world import OpenWorld
+
+
+@dataclass(frozen=True)
+class Check:
+    """A check of a world: its name, and what it finds."""
+
+    name: str
+    find: Callable[[OpenWorld], Iterable[Finding]]
+
+
+class Package(Protocol):
+    """A package that is being written."""
+
+    def put(self, path: str, parts: Iterator[bytes]) -> None: ...
+
+
+Step = Callable[[float, str], None]
+"""Is told how far the work is (0 to 1), and may raise to stop it."""
+
+
+@dataclass(frozen=True)
+class PackagePart:
+    """What a room puts into a package.
+
+    words : what it is called while it is written, and in the list of what is inside
+    tract : writes the files of one tract, and returns what the manifest says of them
+    weight : how long it takes beside the others
+    """
+
+    words: str
+    tract: Callable[[Package, OpenWorld, Tract, Step], dict[str, Any]]
+    weight: float = 1.0
+
+
+Obstacles = Callable[["OpenWorld", Tract, Window], Iterable[Obstacle]]
+"""What stands in a walker's way in a window of posts."""
+
+
+TakesUp = Callable[["OpenWorld", Tract, str, Window], FloatArray]
+
+
+@dataclass(frozen=True)
+class Room:
+    """What one stage (or the house itself) brings.
+
+    obstacles : what of it stands in a walker's way
+    sea_of : the level of standing water in a tract; the one room that knows it [m]
+    takes_up : how much of each post of a window a row of its takes up, 0 to 1; one room knows it
+    manifest, whole : what it adds to a package's manifest, and files that belong to no tract
+    """
+
+    name: str
+    collections: tuple[Collection[Any], ...] = ()
+    layers: tuple[Layer, ...] = ()
+    tools: tuple[Tool, ...] = ()
+    jobs: tuple[JobKind[Any], ...] = ()
+    checks: tuple[Check, ...] = ()
+    overlays: tuple[Overlay, ...] = ()
+    parts: tuple[PackagePart, ...] = ()
+    obstacles: Obstacles | None = None
+    sea_of: Callable[[OpenWorld, str], float] | None = None
+    takes_up: TakesUp | None = None
+    manifest: Callable[[OpenWorld], dict[str, Any]] | None = None
+    whole: Callable[[Package, OpenWorld], None] | None = None
+
+
+@dataclass(frozen=True)
+class House:
+    """All the rooms, in the order of the work; and how a stroke is made out of what they declare."""
+
+    rooms: tuple[Room, ...]
+    manner: Callable[[OpenWorld, str, StrokeBase], Manner]
+    own: tuple[Collection[Any], ...] = field(default=(PLACES, JOINS))
+
+    @cached_property
+    def collections(self) -> dict[str, Collection[Any]]:
+        return {c.name: c for c in (*self.own, *(c for room in self.rooms for c in room.collections))}
+
+    @cached_property
+    def layers(self) -> Layers:
+        return Layers(layer for room in self.rooms for layer in room.layers)
+
+    @cached_property
+    def tools(self) -> dict[str, Tool]:
+        return {tool.name: tool for room in self.rooms for tool in room.tools}
+
+    @cached_property
+    def jobs(self) -> dict[str, JobKind[Any]]:
+        return {kind.name: kind for room in self.rooms for kind in room.jobs}
+
+    @cached_property
+    def overlays(self) -> dict[str, Overlay]:
+        return {overlay.name: overlay for room in self.rooms for overlay in room.overlays}
+
+    @cached_property
+    def sea_of(self) -> Callable[[OpenWorld, str], float]:
+        return next(room.sea_of for room in self.rooms if room.sea_of is not None)
+
+    @cached_property
+    def taken_up(self) -> TakesUp:
+        return next(room.takes_up for room in self.rooms if room.takes_up is not None)
+
+    @cached_property
+    def obstacles(self) -> tuple[Obstacles, ...]:
+        return tuple(room.obstacles for room in self.rooms if room.obstacles is not None)
+
+    def collection(self, name: str) -> Collection[Any]:
+        """Raises NotFound for a sort of row that no room has."""
+        found = self.collections.get(name)
+        if found is None:
+            raise NotFound(f"collection must be one of {', '.join(self.collections)}, not {name!r}")
+        return found

@@ -1,0 +1,226 @@
+"""Rows: what a world holds besides its posts. Each is a small model, kept as JSON with the version that wrote it.
+
+A *collection* says all there is to say about one sort of row. From it follow how rows are read
+and checked, the commands that change them, their routes, and what the page knows of them.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+import secrets
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Annotated, Any, Generic, Protocol, TypeVar
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
+
+from fernfield.core.errors import FormatError, InvalidInput
+from fernfield.core.grid import Grid
+from fernfield.work.kernel.says import Say
+
+if TYPE_CHECKING:
+    from fernfield.work.kernel.world import OpenWorld
+
+NameText = Annotated[
+    str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80, pattern=r"^[^\x00-\x1f]*$")
+]
+Name = Annotated[NameText, Say("Name")]
+Key = Annotated[str, StringConstraints(pattern=r"^[a-z0-9_-]{1,40}$")]
+TractId = Annotated[str, StringConstraints(pattern=r"^[a-z0-9]{1,40}$")]
+Elevation = Annotated[float, Field(ge=-12_000, le=12_000)]
+Bearing = Annotated[float, Field(ge=0, lt=360)]
+Colour = Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$")]
+Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
+Spot = tuple[Annotated[float, Field(ge=-1e5, le=1e6)], Annotated[float, Field(ge=-1e5, le=1e6)]]
+"""x east and y north. [m]"""
+
+ONLY = "world"
+"""The key of a row of which a world has one."""
+
+
+class Row(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+    @property
+    def title(self) -> str:
+        """What a person calls it."""
+        return str(getattr(self, "name", ""))
+
+
+R = TypeVar("R", bound=Row)
+
+Place = tuple[str, str]
+"""Collection and key of a row."""
+
+Moves = dict[Place, Row | None]
+"""Rows that are put, and those that are removed (None)."""
+
+
+class Look(Protocol):
+    """What a plan may ask of the rows, as the edits before it in the same revision left them."""
+
+    def get(self, collection: Collection[R], key: str) -> R | None: ...
+
+    def need(self, collection: Collection[R], key: str) -> R: ...
+
+    def only(self, collection: Collection[R]) -> R: ...
+
+    def each(self, collection: Collection[R]) -> Iterable[tuple[str, R]]: ...
+
+    def count(self, collection: Collection[Any]) -> int: ...
+
+    def grid(self, tract_id: str) -> Grid: ...
+
+    def tract_or_first(self, own: str | None) -> str: ...
+
+
+@dataclass(frozen=True, slots=True)
+class Change(Generic[R]):
+    """A row that an edit wants to put (`new`) or remove (None), and what is there before."""
+
+    key: str
+    old: R | None
+    new: R | None
+
+
+@dataclass(slots=True)
+class Plan:
+    """What an edit comes to: words for the logbook, and rows to put or remove."""
+
+    words: str
+    moves: Moves = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Shift:
+    """A tract that got other bounds: the new one, its grid, and its south-west corner in the old one's metres."""
+
+    tract_id: str
+    grid: Grid
+    x: float
+    y: float
+
+
+@dataclass(frozen=True, slots=True)
+class Journey:
+    """Land that is carried elsewhere: the tract where it comes to lie, where a place of it comes to lie [m], how a
+    bearing turns [°], and whether it is a copy."""
+
+    tract_id: str
+    grid: Grid
+    place: Callable[[float, float], tuple[float, float]]
+    bearing: Callable[[float], float]
+    copied: bool
+
+
+@dataclass(frozen=True)
+class Collection(Generic[R]):
+    """One sort of row.
+
+    name, one : of all of them in the API, and of one of them in words
+    model : its fields, their ranges and how they are called
+    only : the key of the row when a world has just one; `first` : what that is before anything was said
+    in_tract : its rows lie in a tract (a field `tract`; the world's first when left out)
+    names_tracts : its keys or fields hold the ids of tracts, which a copy of the world must follow
+    pictured : a change of it changes the plan's picture everywhere
+    told : it is part of the world's own JSON
+    plain : scripts put, patch and remove its rows by the kernel's own routes
+    made_by_room : new rows without a key are made by a route of the room's own
+    packed : its rows go into a package as they are, a file for each tract
+    most : rows that a world holds at most
+    order : how they are listed; by key when left out
+    plan : what an edit of it comes to; itself alone when left out. Raises when it does not fit the world
+    moved : what becomes of a row when its tract gets other bounds (None: it goes)
+    carried : what becomes of a row with a place when the land under it is carried elsewhere. Raises InvalidInput
+    shown : how a row is told to scripts and pages, where that is more than its fields
+    words : what an edit of the only row is called in the logbook
+    version, upgrade : rows that an older version wrote are brought up from it (body and version to a body)
+    """
+
+    name: str
+    model: type[R]
+    one: str = ""
+    only: str | None = None
+    first: R | None = None
+    in_tract: bool = False
+    names_tracts: bool = False
+    pictured: bool = False
+    told: bool = True
+    plain: bool = True
+    made_by_room: bool = False
+    packed: bool = False
+    most: int = 1_000
+    order: Callable[[tuple[str, R]], Any] | None = None
+    plan: Callable[[Change[R], Look], Plan] | None = None
+    moved: Callable[[R, Shift], R | None] | None = None
+    carried: Callable[[R, Journey], R] | None = None
+    shown: Callable[[OpenWorld, str, R], dict[str, Any]] | None = None
+    words: Callable[[R], str] | None = None
+    version: int = 1
+    upgrade: Callable[[dict[str, Any], int], dict[str, Any]] | None = None
+
+    @property
+    def copied_by_tract(self) -> bool:
+        return self.in_tract or self.names_tracts
+
+    def parse(self, key: str, body: str) -> R:
+        """A stored row as its model, brought up from the version that wrote it. Raises FormatError naming the row."""
+        try:
+            values = json.loads(body)
+            version = values.pop("_v", 1)
+            if version > self.version:
+                raise FormatError(f"the stored row {self.name}/{key} was written by a newer version ({version})")
+            if version < self.version and self.upgrade is not None:
+                values = self.upgrade(values, version)
+            return self.model.model_validate(values)
+        except ValidationError as error:
+            first = error.errors()[0]
+            place = ".".join(str(part) for part in first["loc"])
+            raise FormatError(f"the stored row {self.name}/{key} does not fit: {place}: {first['msg']}") from error
+        except (ValueError, AttributeError, KeyError, TypeError) as error:
+            if isinstance(error, FormatError):
+                raise
+            raise FormatError(f"the stored row {self.name}/{key} cannot be read: {error}") from error
+
+    def dump(self, row: R) -> str:
+        """A row as it is stored, with the version that writes it."""
+        body = row.model_dump_json()
+        return f'{{"_v":{self.version}}}' if body == "{}" else f'{{"_v":{self.version},{body[1:]}'
+
+    def merged(self, old: R | None, said: Mapping[str, Any]) -> R:
+        """A row with the fields that are said, and the others as they were. Raises ValidationError."""
+        before = {name: getattr(old, name) for name in self.model.model_fields} if old is not None else {}
+        return self.model.model_validate({**before, **said})
+
+    def tell(self, world: OpenWorld, key: str, row: R) -> dict[str, Any]:
+        """A row as the API and the page know it."""
+        return self.shown(world, key, row) if self.shown is not None else {"key": key, **row.model_dump(mode="json")}
+
+
+def moved_place(row: R, shift: Shift) -> R | None:
+    """What becomes of a row with a place (x, y) when its tract gets other bounds: it goes when it lies outside."""
+    x, y = getattr(row, "x") - shift.x, getattr(row, "y") - shift.y  # noqa: B009 (any model with a place)
+    if not shift.grid.holds(x, y):
+        return None
+    return row.model_copy(update={"x": x, "y": y, "tract": shift.tract_id})
+
+
+def moved_points(row: R, shift: Shift) -> R:
+    """What becomes of a row with points when its tract gets other bounds."""
+    points = tuple((x - shift.x, y - shift.y) for x, y in getattr(row, "points"))  # noqa: B009
+    return row.model_copy(update={"points": points, "tract": shift.tract_id})
+
+
+def carried_place(row: R, journey: Journey, **also: Any) -> R:
+    """What becomes of a row with a place when its land is carried; `also` changes with it."""
+    x, y = journey.place(getattr(row, "x"), getattr(row, "y"))  # noqa: B009
+    if not journey.grid.holds(x, y):
+        raise InvalidInput(f"{row.title} would come to stand outside the tract", "x")
+    return row.model_copy(update={"x": x, "y": y, "tract": journey.tract_id, **also})
+
+
+def new_key(title: str) -> str:
+    """A key for a new row, from what a person calls it."""
+    words = re.sub(r"[^a-z0-9]+", "-", title.lower()).strip("-")[:30].rstrip("-") or "row"
+    return f"{words}-{secrets.token_hex(2)}"

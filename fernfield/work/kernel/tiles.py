@@ -1,0 +1,187 @@
+"""The open tract: a cache of tiles that is read and written by windows."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fernfield.core.errors import FormatError
+from fernfield.core.grid import TILE, Grid, Window
+from fernfield.formats.tileblob import decode_tile, encode_tile
+from fernfield.store.worlds import Tile
+from fernfield.work.kernel.layers import HEIGHT, Layers
+
+Place = tuple[str, int, int]
+"""Layer, tile row, tile column."""
+
+
+def packed(values: NDArray[Any]) -> Tile:
+    """A tile as the store keeps it."""
+    return Tile(encode_tile(values), float(values.min()), float(values.max()))
+
+
+MOST_TILES = 1_500
+"""Tiles kept in memory for one tract; a tile of heights takes 256 KiB."""
+
+
+@dataclass
+class TileCache:
+    """Tiles of one tract by layer, loaded when asked for and dropped when long unused.
+
+    layers : what there may be of them
+    load : bytes of a stored tile, or None where it is as the tract began
+    ranges : lowest and highest value of every tile that was ever written
+    """
+
+    grid: Grid
+    base_m: float
+    layers: Layers
+    load: Callable[[Place], bytes | None]
+    ranges: dict[Place, tuple[float, float]]
+    pinned: dict[Place, int] = field(default_factory=dict)
+    _tiles: OrderedDict[Place, NDArray[Any]] = field(default_factory=OrderedDict)
+    _all_heights: tuple[float, float] | None = None
+
+    def tile(self, place: Place) -> NDArray[Any]:
+        """The tile itself, not a copy: what is written into it is in the tract."""
+        found = self._tiles.get(place)
+        if found is not None:
+            self._tiles.move_to_end(place)
+            return found
+        layer, tile_row, tile_col = place
+        shape = self.grid.tile_window(tile_row, tile_col).shape
+        blob = self.load(place) if place in self.ranges else None
+        dtype = self.layers(layer).dtype
+        if blob is None:
+            values: NDArray[Any] = np.full(shape, self._fill(layer), dtype)
+        else:
+            values = decode_tile(blob)
+            if values.shape != shape or values.dtype != dtype:
+                raise FormatError(f"the stored tile {place} must be {shape}, not {values.shape} {values.dtype}")
+        self._tiles[place] = values
+        if len(self._tiles) > MOST_TILES:
+            self._drop()
+        return values
+
+    def _drop(self) -> None:
+        for place in list(self._tiles):
+            if len(self._tiles) <= MOST_TILES * 3 // 4:
+                return
+            if place not in self.pinned:
+                del self._tiles[place]
+
+    def pin(self, place: Place) -> None:
+        """Keep a tile that differs from the store."""
+        self.pinned[place] = self.pinned.get(place, 0) + 1
+
+    def unpin(self, place: Place) -> None:
+        left = self.pinned[place] - 1
+        if left:
+            self.pinned[place] = left
+        else:
+            del self.pinned[place]
+
+    def blank(self, layer: str, window: Window) -> bool:
+        """Whether nothing was ever written on this layer in `window`."""
+        return all(self.blank_tile((layer, *tile)) for tile in self.grid.clip(window).tiles())
+
+    def blank_tile(self, place: Place) -> bool:
+        """Whether a tile of a layer that begins at 0 holds nothing."""
+        return self.ranges.get(place, (0.0, 0.0)) == (0.0, 0.0)
+
+    def widen_range(self, place: Place, values: NDArray[Any]) -> None:
+        """`values` were written into a tile: its range takes them in (it may stay too wide until a commit)."""
+        low, high = self._range(place)
+        self.set_range(place, min(low, float(values.min())), max(high, float(values.max())))
+
+    def set_range(self, place: Place, low: float, high: float) -> None:
+        """The lowest and highest value of a tile are these now."""
+        was_low, was_high = self._range(place)
+        self.ranges[place] = low, high
+        whole = self._all_heights
+        if whole is None or place[0] != HEIGHT:
+            return
+        # Where the tile was the lowest or highest of all and is no longer, the others are asked again.
+        sank = (was_low == whole[0] and low > was_low) or (was_high == whole[1] and high < was_high)
+        self._all_heights = None if sank else (min(whole[0], low), max(whole[1], high))
+
+    def _fill(self, layer: str) -> float:
+        fill = self.layers(layer).fill
+        return self.base_m if fill is None else fill
+
+    def _range(self, place: Place) -> tuple[float, float]:
+        fill = self._fill(place[0])
+        return self.ranges.get(place, (fill, fill))
+
+    def height_range(self, window: Window) -> tuple[float, float]:
+        """An elevation that nothing in `window` is below, and one that nothing is above. [m]"""
+        found = [self._range((HEIGHT, *tile)) for tile in self.grid.clip(window).tiles()]
+        base = (self.base_m, self.base_m)
+        return (min(low for low, _ in found), max(high for _, high in found)) if found else base
+
+    def all_heights(self) -> tuple[float, float]:
+        """`height_range` of the whole tract, without asking every tile each time. [m]"""
+        if self._all_heights is None:
+            self._all_heights = self.height_range(self.grid.window)
+        return self._all_heights
+
+    def parts(self, layer: str, window: Window) -> Iterator[tuple[Place, NDArray[Any], Window]]:
+        """Each tile that `window` touches: its place, the part of it inside, and where that part is."""
+        window = self.grid.clip(window)
+        for tile_row, tile_col in window.tiles():
+            whole = self.grid.tile_window(tile_row, tile_col)
+            part = window.meet(whole)
+            place = (layer, tile_row, tile_col)
+            yield place, self.tile(place)[part.inside(whole)], part
+
+    def whole_tiles(self, layer: str, window: Window) -> Iterator[tuple[NDArray[Any], Window]]:
+        """Each tile that `window` touches, whole, and where it is. Whole tiles lie in one piece in memory."""
+        for tile_row, tile_col in self.grid.clip(window).tiles():
+            yield self.tile((layer, tile_row, tile_col)), self.grid.tile_window(tile_row, tile_col)
+
+    def read(self, layer: str, window: Window, step: int = 1) -> NDArray[Any]:
+        """A copy of every `step`-th post of `window`, from its first row and column.
+
+        Where the window reaches past the tract the border's values go on.
+        """
+        inner = self.grid.clip(window)
+        if step == 1 and inner == window and not window.empty:
+            return self._copied(layer, window)
+        if inner.empty:
+            # Wholly outside: the nearest border stands in.
+            row = min(max(window.row0, 0), self.grid.rows - 1)
+            col = min(max(window.col0, 0), self.grid.cols - 1)
+            inner = Window(row, col, row + 1, col + 1)
+        rows = np.clip(np.arange(window.row0, window.row1, step), inner.row0, inner.row1 - 1)
+        cols = np.clip(np.arange(window.col0, window.col1, step), inner.col0, inner.col1 - 1)
+        out = np.empty((len(rows), len(cols)), self.layers(layer).dtype)
+        for tile_row in range(rows[0] // TILE, rows[-1] // TILE + 1):
+            r0, r1 = np.searchsorted(rows, [tile_row * TILE, (tile_row + 1) * TILE])
+            for tile_col in range(cols[0] // TILE, cols[-1] // TILE + 1):
+                c0, c1 = np.searchsorted(cols, [tile_col * TILE, (tile_col + 1) * TILE])
+                if r0 == r1 or c0 == c1:
+                    continue
+                tile = self.tile((layer, tile_row, tile_col))
+                at_rows, at_cols = rows[r0:r1] - tile_row * TILE, cols[c0:c1] - tile_col * TILE
+                if at_rows[-1] - at_rows[0] == r1 - r0 - 1 and at_cols[-1] - at_cols[0] == c1 - c0 - 1:
+                    out[r0:r1, c0:c1] = tile[at_rows[0] : at_rows[-1] + 1, at_cols[0] : at_cols[-1] + 1]
+                else:
+                    out[r0:r1, c0:c1] = tile[np.ix_(at_rows, at_cols)]
+        return out
+
+    def _copied(self, layer: str, window: Window) -> NDArray[Any]:
+        """A copy of a window that lies wholly in the tract."""
+        out = np.empty(window.shape, self.layers(layer).dtype)
+        for _place, part, where in self.parts(layer, window):
+            out[where.inside(window)] = part
+        return out
+
+    def write(self, layer: str, window: Window, values: NDArray[Any]) -> None:
+        """Put `values` (of the window's shape) into the part of `window` that lies in the tract."""
+        for _place, part, where in self.parts(layer, window):
+            part[...] = values[where.inside(window)]

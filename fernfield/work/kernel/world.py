@@ -1,0 +1,381 @@
+"""The open world: its rows, its tracts, and the one door through which everything is changed.
+
+Every edit takes the world's lock, changes the cached tiles and rows, writes one revision
+in one transaction, and only then is acknowledged: see `ledger`, and `arbiter` for strokes.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Mapping, Sequence
+from contextlib import nullcontext
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from sqlalchemy import Connection
+
+from fernfield.core.brush.pace import Sample
+from fernfield.core.brush.tips import TIPS, tip
+from fernfield.core.errors import Conflict, FernError, FormatError, NotFound
+from fernfield.core.grid import FloatArray, Grid, Window
+from fernfield.formats.tileblob import decode_tile
+from fernfield.store.logbook import LogbookStore
+from fernfield.store.worlds import TileAt, TractRow, WorldStore
+from fernfield.work.kernel.arbiter import Arbiter
+from fernfield.work.kernel.bits import changed_back
+from fernfield.work.kernel.commands import Command, Edit, StrokeBase, WholeStroke
+from fernfield.work.kernel.draft import Draft
+from fernfield.work.kernel.edits import first_of, not_there
+from fernfield.work.kernel.events import Event, Gone, Listener
+from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.ledger import Ledger, Outcome
+from fernfield.work.kernel.rooms import House
+from fernfield.work.kernel.rows import Collection, Moves, R, Row
+from fernfield.work.kernel.strokes import StrokeRun
+from fernfield.work.kernel.tiles import Place, TileCache
+from fernfield.work.kernel.tracts import PLACES, Tract, TractPlace
+
+__all__ = ["OpenWorld", "Outcome", "Tract", "Unread"]
+
+
+@dataclass(frozen=True, slots=True)
+class Unread:
+    """A stored row that this version cannot read: the world is opened without it, and it stays as it is stored."""
+
+    body: str
+    why: str
+
+
+class OpenWorld:
+    """A world in memory. Methods may be called from any thread."""
+
+    def __init__(
+        self, house: House, store: WorldStore, world_id: str, snapshot: Connection | None = None, at: int | None = None
+    ) -> None:
+        """Open a world of `store`; with `snapshot`, as that reading transaction sees it, to read only.
+
+        With `at`, as it was after that revision, to read only.
+        """
+        self.id, self.house, self.store = world_id, house, store
+        self.lock = threading.RLock()
+        self.freed = threading.Condition(self.lock)
+        self.holds: dict[tuple[str, Place], StrokeRun] = {}
+        self.closed = at is not None
+        self._listeners: list[Listener] = []
+        if snapshot is None and at is None:
+            store.drop_stray_tracts(world_id)
+        with nullcontext(snapshot) if snapshot is not None else store.reading() as c:
+            self.revision = store.world(world_id, c).revision
+            self._every_tract = {
+                row.id: self._open_tract(row, store.tile_ranges(row.id, c), snapshot, at)
+                for row in store.tracts(world_id, c)
+            }
+            if not self._every_tract:
+                raise FormatError(f"the world {world_id!r} has no tract")
+            self.rows: dict[str, dict[str, Row]] = {name: {} for name in house.collections}
+            self.unread: dict[tuple[str, str], Unread] = {}
+            for collection, key, body in store.entries(world_id, c):
+                self.take_row(collection, key, body)
+        for tract_id, tract in self._every_tract.items():
+            if (PLACES.name, tract_id) in self.unread:
+                # Its place cannot be read; the land is there all the same, as it was laid out at first.
+                place = TractPlace(name=tract.row.name, position=tract.row.position)
+                self.rows[PLACES.name].setdefault(tract_id, place)
+        self.ledger = Ledger(self)
+        self._arbiter = Arbiter(self)
+        if at is not None:
+            self._go_back(at)
+
+    def _go_back(self, number: int) -> None:
+        """Make the rows and the ranges of tiles those of an earlier revision; tiles go back as they are loaded."""
+        logbook = LogbookStore(self.store.engine)
+        for entry in logbook.entries_after(self.id, number):
+            self.take_row(entry.collection, entry.key, entry.before)
+        for at in logbook.tiles_changed_after(self.id, number):
+            place = at.layer, at.tile_row, at.tile_col
+            cache = self._every_tract[at.tract_id].cache
+            tile = cache.tile(place)
+            cache.set_range(place, float(tile.min()), float(tile.max()))
+        self.revision = number
+
+    def _open_tract(
+        self,
+        row: TractRow,
+        ranges: Sequence[tuple[TileAt, float, float]],
+        snapshot: Connection | None,
+        number: int | None,
+    ) -> Tract:
+        grid = Grid(row.rows, row.cols, row.spacing_m)
+        logbook = LogbookStore(self.store.engine)
+
+        def load(place: Place) -> bytes | None:
+            at = TileAt(row.id, *place)
+            if number is None:
+                return self.store.tile(at, snapshot)
+            blob, later = logbook.tile_and_later(self.id, number, at)
+            return blob if blob is None else changed_back(blob, later)
+
+        known = {(at.layer, at.tile_row, at.tile_col): (low, high) for at, low, high in ranges}
+        return Tract(row, grid, TileCache(grid, row.base_m, self.house.layers, load, known))
+
+    # Rows
+
+    def row(self, collection: Collection[R], key: str) -> R:
+        """Raises NotFound."""
+        found = self.rows[collection.name].get(key)
+        if not isinstance(found, collection.model):
+            raise not_there(collection, key, list(self.rows[collection.name]))
+        return found
+
+    def get(self, collection: Collection[R], key: str) -> R | None:
+        found = self.rows[collection.name].get(key)
+        return found if isinstance(found, collection.model) else None
+
+    def only(self, collection: Collection[R]) -> R:
+        """The only row of a collection; what it is at first when nothing was said."""
+        return self.get(collection, collection.only or "") or first_of(collection)
+
+    def each(self, collection: Collection[R]) -> list[tuple[str, R]]:
+        """Key and row, in the collection's order."""
+        found = [(k, r) for k, r in self.rows[collection.name].items() if isinstance(r, collection.model)]
+        return sorted(found, key=collection.order) if collection.order is not None else sorted(found, key=_by_key)
+
+    def each_in(self, collection: Collection[R], tract_id: str) -> list[tuple[str, R]]:
+        """Those of a collection that lie in a tract."""
+        found = self.each(collection)
+        return [(k, r) for k, r in found if self.of_tract(getattr(r, "tract", None)) == tract_id]
+
+    def told(self, collection: Collection[R]) -> list[dict[str, Any]]:
+        """Rows as the API and the page know them."""
+        return [collection.tell(self, key, row) for key, row in self.each(collection)]
+
+    def set_row(self, collection: str, key: str, row: Row | None) -> None:
+        """After it was written."""
+        self.unread.pop((collection, key), None)
+        if row is None:
+            self.rows[collection].pop(key, None)
+        else:
+            self.rows[collection][key] = row
+
+    def take_row(self, collection: str, key: str, body: str | None) -> Row | None:
+        """A stored row is part of the world; one that cannot be read is set aside, and nothing else suffers."""
+        row, known = None, self.house.collections.get(collection)
+        if body is not None and known is None:
+            self.unread[collection, key] = Unread(body, f"the collection {collection!r} is not known to this version")
+            return None
+        if body is not None and known is not None:
+            try:
+                row = known.parse(key, body)
+            except FernError as error:
+                self.set_row(collection, key, None)
+                self.unread[collection, key] = Unread(body, str(error))
+                return None
+        if known is not None:
+            self.set_row(collection, key, row)
+        return row
+
+    # Tracts
+
+    def places(self) -> list[tuple[str, TractPlace]]:
+        """Id and place of every tract, in their order."""
+        return self.each(PLACES)
+
+    def place_of(self, tract_id: str) -> TractPlace:
+        return self.row(PLACES, tract_id)
+
+    def of_tract(self, own: str | None) -> str:
+        """The tract that a row belongs to: the first where it names none."""
+        return own or self.places()[0][0]
+
+    @property
+    def tracts(self) -> dict[str, Tract]:
+        """The tracts of the world by their id, in their order."""
+        return {key: self._every_tract[key] for key, _ in self.places()}
+
+    @property
+    def caches(self) -> dict[str, TileCache]:
+        return {key: tract.cache for key, tract in self.tracts.items()}
+
+    @property
+    def first_tract(self) -> Tract:
+        return self._every_tract[self.places()[0][0]]
+
+    def tract(self, tract_id: str) -> Tract:
+        if tract_id not in self.rows[PLACES.name]:
+            raise NotFound(f"there is no tract {tract_id!r} in this world")
+        return self._every_tract[tract_id]
+
+    def any_tract(self, tract_id: str) -> Tract:
+        """A tract that the logbook names: it may be gone by now."""
+        return self._every_tract[tract_id]
+
+    def adopt(self, row: TractRow) -> Tract:
+        """A tract that was written to the store is known from now on; it becomes part of the world by a row."""
+        with self.lock:
+            opened = self._open_tract(row, self.store.tile_ranges(row.id), None, None)
+            self._every_tract[row.id] = opened
+            return opened
+
+    # Asked of the rooms
+
+    def sea_of(self, tract_id: str) -> float:
+        """The level of standing water in a tract. [m]"""
+        return self.house.sea_of(self, tract_id)
+
+    def picture(self, key: str) -> FloatArray:
+        """A grey image of 0 to 1: one of our own, or the user's. Raises NotFound."""
+        if key in TIPS:
+            return tip(key)
+        blob = self.store.picture(self.id, key)
+        if blob is None:
+            known = ", ".join([*TIPS, *(p.key for p in self.store.pictures(self.id))])
+            raise NotFound(f"there is no picture {key!r}; there is {known}")
+        return decode_tile(blob)
+
+    # Listening
+
+    def listen(self, listener: Listener) -> Callable[[], None]:
+        """Hear every event from now on; call what is returned to stop. Called under the lock: be quick."""
+        with self.lock:
+            self._listeners.append(listener)
+
+        def stop() -> None:
+            with self.lock:
+                if listener in self._listeners:
+                    self._listeners.remove(listener)
+
+        return stop
+
+    def tell(self, event: Event) -> None:
+        for listener in list(self._listeners):
+            listener(event)
+
+    def close(self) -> None:
+        """The world was deleted: nothing can be done to it any more."""
+        with self.lock:
+            self.closed = True
+            self.tell(Gone())
+
+    def _check_open(self) -> None:
+        if self.closed and self.revision < self.store.world(self.id).revision:
+            raise Conflict(f"r{self.revision} is of the past: it can only be looked at")
+        if self.closed:
+            raise NotFound(f"world {self.id!r} was deleted")
+
+    # Strokes
+
+    def begin_stroke(self, tract_id: str, start: StrokeBase) -> StrokeRun:
+        """Begin a stroke; nothing changes yet. Raises for anything it names that is not there."""
+        with self.lock:
+            self._check_open()
+            return self._arbiter.begin(tract_id, start)
+
+    def extend_stroke(self, run: StrokeRun, samples: Sequence[Sample]) -> Window:
+        """Draw more of a stroke. While an earlier stroke is in the way, the samples are only kept."""
+        with self.lock:
+            self._check_open()
+            return self._arbiter.extend(run, samples)
+
+    def stroke_progress(self, run: StrokeRun) -> dict[str, float]:
+        """What a stroke under way has done: cut and fill, and what its tool measures."""
+        with self.lock:
+            return run.progress()
+
+    def abandon_stroke(self, run: StrokeRun) -> None:
+        """Take a stroke back as if it had never begun."""
+        with self.lock:
+            self._arbiter.abandon(run)
+
+    def finish_stroke(self, run: StrokeRun) -> Outcome:
+        """Draw the rest, write the revision, and let the tiles go. Waits for a stroke in the way; else Conflict."""
+        with self.lock:
+            self._check_open()
+            return self._arbiter.finish(run)
+
+    def stroke(self, tract_id: str, stroke: WholeStroke) -> Outcome:
+        """A whole stroke at once."""
+        run = self.begin_stroke(tract_id, stroke.begins)
+        try:
+            self.extend_stroke(run, [Sample(*point) for point in stroke.path])
+        except BaseException:
+            self.abandon_stroke(run)
+            raise
+        return self.finish_stroke(run)
+
+    # Other edits
+
+    def edit(self, command: Edit) -> Outcome:
+        """Change rows."""
+        with self.lock:
+            self._check_open()
+            return self.ledger.edit(command)
+
+    def change_rows(
+        self, command: Command, words: str, moves: Moves, *, busy: str | None = None, since: int | None = None
+    ) -> Outcome:
+        """Write rows that a command came to. Raises Conflict when a stroke is being drawn in the tract `busy`, or
+        when the world is no longer at the revision `since`.
+        """
+        with self.lock:
+            self._check_open()
+            if busy is not None and any(tract_id == busy for tract_id, _ in self.holds):
+                raise Conflict("a stroke is being drawn in this tract; nothing was changed")
+            if since is not None and self.revision != since:
+                raise Conflict("the world was changed while this was worked out; nothing was done: try it again")
+            return self.ledger.change_rows(command, words, moves)
+
+    def change_ground(self, command: Command, work: Callable[[Draft], tuple[str, Moves]]) -> Outcome:
+        """Do `work` on tiles and write it as one revision. Waits for strokes that are in its way.
+
+        `work` gives the words and the rows that change; when it or the writing fails,
+        everything is as it was. Raises Conflict when a stroke is in the way for too long.
+        """
+        with self.lock:
+            self._check_open()
+            return self.ledger.change_tiles(command, work)
+
+    def undo(self) -> Outcome:
+        """Take the newest edit back that still stands. Raises Conflict when there is none."""
+        with self.lock:
+            self._check_open()
+            return self.ledger.turn("undo")
+
+    def redo(self) -> Outcome:
+        """Make the edit again that was undone last. Raises Conflict when there is none."""
+        with self.lock:
+            self._check_open()
+            return self.ledger.turn("redo")
+
+    def forget_steps(self) -> None:
+        """The logbook was folded: ask it anew what can be undone."""
+        with self.lock:
+            self.ledger.ask_anew()
+
+    @property
+    def can_undo(self) -> bool:
+        return self.ledger.next_undo is not None
+
+    @property
+    def can_redo(self) -> bool:
+        return self.ledger.next_redo is not None
+
+    def ground_before(self, tract_id: str, window: Window) -> np.ndarray:
+        """The ground of `window` as it was before the last edit of the ground, or the stroke under way."""
+        with self.lock:
+            tract = self.tract(tract_id)
+            window = tract.grid.clip(window)
+            values = tract.cache.read(HEIGHT, window)
+            older: Mapping[Place, Any] = {
+                **self.ledger.ground_before(tract_id), **self._arbiter.ground_under_way(tract_id)
+            }  # fmt: skip
+            for (_layer, tile_row, tile_col), was in older.items():
+                whole = tract.grid.tile_window(tile_row, tile_col)
+                part = whole.meet(window)
+                if not part.empty:
+                    values[part.inside(window)] = was[part.inside(whole)]
+            return values
+
+
+def _by_key(pair: tuple[str, Row]) -> str:
+    return pair[0]

@@ -1,0 +1,114 @@
+"""The area in the hand: the one way to say *where*, in every stage."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated
+
+import numpy as np
+from pydantic import Field, model_validator
+
+from fernfield.core.brush.keep import inside
+from fernfield.core.errors import InvalidInput
+from fernfield.core.grid import FloatArray, Grid, Window
+from fernfield.work.kernel.commands import Command
+from fernfield.work.kernel.rows import Coordinate, Key, Spot
+from fernfield.work.kernel.says import UNASKED, Say
+from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.plots.outlines import check_outline
+from fernfield.work.plots.rows import PLOTS, check_box
+
+Box = tuple[Coordinate, Coordinate, Coordinate, Coordinate]
+Feather = Annotated[float, Field(ge=0, le=500), Say("Soft edge", "m")]
+
+WAYS = ("plot", "box", "outline", "cover")
+"""The fields that say where; the whole tract when none is said."""
+
+
+class Area(Command):
+    """A part of a tract: a plot, a rectangle x0, y0, x1, y1, an outline [m], or what a cover covers; the whole tract
+    when none of them is said."""
+
+    plot: Annotated[Key | None, UNASKED] = None
+    box: Annotated[Box | None, UNASKED] = None
+    outline: Annotated[tuple[Spot, ...] | None, Field(min_length=3, max_length=2000), UNASKED] = None
+    cover: Annotated[Key | None, UNASKED] = None
+    feather_m: Feather = 0.0
+
+    @model_validator(mode="after")
+    def _one_of_them(self) -> Area:
+        said = [name for name in WAYS if getattr(self, name) is not None]
+        if len(said) > 1:
+            words = "a box" if said[1] == "box" else f"an outline or {said[0]}"
+            raise InvalidInput(f"an area is a plot or {words}, not both", said[1])
+        check_box(self.box)
+        if self.outline is not None:
+            check_outline(self.outline, "outline")
+        return self
+
+    @property
+    def whole(self) -> bool:
+        return all(getattr(self, name) is None for name in WAYS)
+
+
+def corners_of(world: OpenWorld, area: Area) -> list[tuple[float, float]] | None:
+    """The polygon of an area [m]; None for the whole tract, and for what a cover covers."""
+    if area.plot is not None:
+        return list(world.row(PLOTS, area.plot).points)
+    if area.outline is not None:
+        return list(area.outline)
+    if area.box is not None:
+        x0, y0, x1, y1 = area.box
+        return [(x0, y0), (x1, y0), (x1, y1), (x0, y1)]
+    return None
+
+
+def window_of(world: OpenWorld, grid: Grid, area: Area) -> Window:
+    """The posts of an area. Raises InvalidInput when it holds none."""
+    corners = corners_of(world, area)
+    if corners is None:
+        return grid.window
+    xs, ys = [x for x, _ in corners], [y for _, y in corners]
+    window = grid.clip(
+        Window(
+            math.floor(grid.row_of(max(ys))),
+            math.floor(grid.col_of(min(xs))),
+            math.ceil(grid.row_of(min(ys))) + 1,
+            math.ceil(grid.col_of(max(xs))) + 1,
+        )
+    )
+    if window.empty:
+        words = f"the area must reach into the tract (0 to {grid.width:g}, 0 to {grid.depth:g})"
+        raise InvalidInput(words, next((name for name in WAYS if getattr(area, name) is not None), "box"))
+    return window
+
+
+def share_of(world: OpenWorld, tract: Tract, area: Area, part: Window, feather_m: float) -> FloatArray:
+    """How much of each post of `part` belongs to an area, 0 to 1."""
+    if area.cover is not None:
+        return world.house.taken_up(world, tract, area.cover, part)
+    corners = corners_of(world, area)
+    if corners is None:
+        return np.ones(part.shape, np.float32)
+    # A hair outwards, so that posts on the edge of a box belong to it.
+    grid = tract.grid
+    outline = np.array([(grid.row_of(y), grid.col_of(x)) for x, y in corners], np.float64)
+    middle = outline.mean(axis=0)
+    outline = middle + (outline - middle) * (1 + 1e-9)
+    return inside([outline], part.shape, part.row0, part.col0, feather_m / grid.spacing)
+
+
+def mixed(was: FloatArray, new: FloatArray, share: FloatArray) -> FloatArray:
+    """`new` by its share; where that is whole, to the last bit."""
+    return np.where(share >= 1, new, was + (new - was) * share).astype(np.float32)
+
+
+def area_words(world: OpenWorld, area: Area) -> str:
+    if area.plot is not None:
+        return f"the plot {world.row(PLOTS, area.plot).name}"
+    if area.box is not None:
+        return f"{area.box[2] - area.box[0]:.0f} by {area.box[3] - area.box[1]:.0f} m"
+    if area.outline is not None:
+        return "the drawn outline"
+    return f"what {area.cover} covers" if area.cover is not None else "the whole tract"

@@ -1,0 +1,123 @@
+"""The section: the ground along a line, as it was before the last edit, and the water over it."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from fernfield.core.errors import InvalidInput
+from fernfield.core.grid import FloatArray, Window, bilinear_many
+from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.water.rows import sea_level
+
+LONGEST_M = 40_000.0
+
+
+def section(world: OpenWorld, tract: Tract, y: float, x0: float, x1: float, most: int = 400) -> dict[str, Any]:
+    """The ground from west to east through the northing `y`, and as it was before the last edit. [m]"""
+    grid = tract.grid
+    row = min(max(round(grid.row_of(y)), 0), grid.rows - 1)
+    first = min(max(math.floor(grid.col_of(x0)), 0), grid.cols - 2)
+    last = min(max(math.ceil(grid.col_of(x1)) + 1, first + 2), grid.cols)
+    step = max(1, (last - first) // most)
+    window = Window(row, first, row + 1, last)
+    with world.lock:
+        ground = tract.cache.read(HEIGHT, window)[0, ::step]
+        before = world.ground_before(tract.row.id, window)[0, ::step]
+    return {
+        "y": grid.y_of(row),
+        "x0": grid.x_of(first),
+        "step_m": grid.spacing * step,
+        "ground": [round(float(v), 3) for v in ground],
+        "before": None if np.array_equal(ground, before) else [round(float(v), 3) for v in before],
+        "sea_level_m": _sea(world, tract, ground),
+    }
+
+
+def _sea(world: OpenWorld, tract: Tract, ground: FloatArray) -> float:
+    """The sea level to draw in a section; where a tract is dry, the foot of the picture. [m]"""
+    return sea_level(world) if world.place_of(tract.row.id).kind == "open" else float(ground.min())
+
+
+def line_section(
+    world: OpenWorld,
+    tract: Tract,
+    points: Sequence[tuple[float, float]],
+    marks: tuple[float, float] | None = None,
+    most: int = 400,
+) -> dict[str, Any]:
+    """The ground along a line of points [m], and between two marks on it (distances from its beginning).
+
+    Raises InvalidInput when the line has no length, is too long or leaves the tract.
+    """
+    grid = tract.grid
+    for x, y in points:
+        if not grid.holds(x, y):
+            raise InvalidInput(
+                f"the line must lie in the tract (0 to {grid.width:g}, 0 to {grid.depth:g}), not at {x:g}, {y:g}",
+                "points",
+            )
+    lengths = [math.hypot(bx - ax, by - ay) for (ax, ay), (bx, by) in itertools.pairwise(points)]
+    whole = sum(lengths)
+    if not 0 < whole <= LONGEST_M:
+        raise InvalidInput(f"the line must be above 0 and up to {LONGEST_M:g} m long, not {whole:g}", "points")
+    step = max(grid.spacing / 2, whole / most)
+    away = np.linspace(0, whole, max(2, math.ceil(whole / step) + 1))
+    ends = np.concatenate([[0.0], np.cumsum(lengths)])
+    xs = np.interp(away, ends, [x for x, _ in points])
+    ys = np.interp(away, ends, [y for _, y in points])
+    with world.lock:
+        ground = _along(world, tract, xs, ys, before=False)
+        was = _along(world, tract, xs, ys, before=True)
+    found: dict[str, Any] = {
+        "points": [list(point) for point in points],
+        "length_m": whole,
+        "step_m": float(away[1]),
+        "ground": [round(float(v), 3) for v in ground],
+        "before": None if np.array_equal(ground, was) else [round(float(v), 3) for v in was],
+        "sea_level_m": _sea(world, tract, ground),
+    }
+    if marks is not None:
+        a, b = sorted(min(max(mark, 0.0), whole) for mark in marks)
+        za, zb = (float(np.interp(mark, away, ground)) for mark in (a, b))
+        run = b - a
+        found["between"] = {
+            "from_m": a,
+            "to_m": b,
+            "run_m": run,
+            "rise_m": zb - za,
+            "slope_deg": math.degrees(math.atan2(zb - za, run)) if run > 0 else 0.0,
+            "slope_percent": (zb - za) / run * 100 if run > 0 else 0.0,
+            "ground_length_m": _over_ground(away, ground, a, b),
+        }
+    return found
+
+
+def _over_ground(away: np.ndarray, ground: FloatArray, a: float, b: float) -> float:
+    """How far it is over the ground between two marks, up and down. [m]"""
+    inner = away[(away > a) & (away < b)]
+    at = np.concatenate([[a], inner, [b]])
+    z = np.interp(at, away, ground)
+    return float(np.hypot(np.diff(at), np.diff(z)).sum())
+
+
+def _along(world: OpenWorld, tract: Tract, xs: np.ndarray, ys: np.ndarray, *, before: bool) -> FloatArray:
+    """Elevations between the posts, reading tile by tile what lies under the line."""
+    grid = tract.grid
+    rows = np.clip((grid.rows - 1) - ys / grid.spacing, 0, grid.rows - 1)
+    cols = np.clip(xs / grid.spacing, 0, grid.cols - 1)
+    out = np.empty(len(xs), np.float32)
+    # Runs of the line that lie near each other are read together, so that a long line reads no whole tract.
+    for first in range(0, len(xs), 64):
+        part = slice(first, first + 64)
+        r, c = rows[part], cols[part]
+        window = grid.clip(Window(int(r.min()), int(c.min()), int(r.max()) + 2, int(c.max()) + 2))
+        values = world.ground_before(tract.row.id, window) if before else tract.cache.read(HEIGHT, window)
+        out[part] = bilinear_many(values, r - window.row0, c - window.col0)
+    return out

@@ -1,0 +1,34 @@
+"""What the plan shows: chosen by whoever looks at it, not a part of the world."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from fernfield.core.drawing.contours import interval_for
+from fernfield.core.drawing.overlays import tint_range
+from fernfield.work.kernel.tracts import Tract
+from fernfield.work.plots.keep import KeepTo
+
+
+@dataclass(frozen=True, slots=True)
+class Show:
+    """What the plan shows.
+
+    contour_m : the interval, 0 for none, None for what suits the zoom and the relief [m]
+    overlays : by name; keep_to : of the stroke
+    """
+
+    contour_m: float | None = 2.0
+    water: bool = True
+    growth: bool = True
+    shadows: bool = True
+    overlays: tuple[str, ...] = ()
+    keep_to: KeepTo | None = None
+
+    def interval(self, tract: Tract, level: int) -> float:
+        """The interval of contours in a picture of a level, 0 for none. [m]"""
+        if self.contour_m is not None:
+            return self.contour_m
+        # Rounded outwards, so that not every stroke changes the interval.
+        low, high = tint_range(*tract.cache.all_heights())
+        return interval_for(tract.grid.spacing * 2.0**level, low, high, min(tract.grid.width, tract.grid.depth))

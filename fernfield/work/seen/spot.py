@@ -1,0 +1,74 @@
+"""What is known of a place: the spot under the cursor, and how high the land in view is."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+
+from fernfield.core.grid import Window
+from fernfield.core.light.relief import aspect_degrees, slope_degrees
+from fernfield.core.travel.walker import Gait
+from fernfield.work.cover.rows import covers_of
+from fernfield.work.cover.shares import cover_shares
+from fernfield.work.growth.standing import standing_plants
+from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.plots.outlines import holds_point
+from fernfield.work.plots.rows import PLOTS
+from fernfield.work.water.rows import sea_level
+
+NEAR_M = 10.0
+
+
+def spot(world: OpenWorld, tract: Tract, x: float, y: float) -> dict[str, Any]:
+    """Everything known about the point (x, y) [m]. Raises InvalidInput outside the tract."""
+    grid = tract.grid
+    grid.need(x, y, "the point")
+    with world.lock:
+        z = tract.elevation(x, y)
+        row, col = round(grid.row_of(y)), round(grid.col_of(x))
+        wide = grid.clip(Window(row, col, row + 1, col + 1).pad(1))
+        heights = tract.cache.read(HEIGHT, wide)
+        at = row - wide.row0, col - wide.col0
+        shares = cover_shares(world, tract, Window(row, col, row + 1, col + 1))[:, 0, 0]
+        near = sum(
+            int(np.count_nonzero(np.hypot(found.plants.x - x, found.plants.y - y) <= NEAR_M))
+            for found in standing_plants(world, tract, grid.around(x, y, NEAR_M + grid.spacing))
+        )
+    slope = float(slope_degrees(heights, grid.spacing)[at])
+    aspect = float(aspect_degrees(heights, grid.spacing)[at])
+    gait, depth = Gait(), max(0.0, world.sea_of(tract.row.id) - z)
+    walk = "too deep" if depth >= gait.wade else "too steep" if slope > gait.steepest_deg else "climbable"
+    plots = [plot.name for _, plot in world.each_in(PLOTS, tract.row.id) if holds_point(plot.points, x, y)]
+    return {
+        "x": x,
+        "y": y,
+        "plots": plots,
+        "elevation_m": z,
+        "over_sea_m": z - sea_level(world),
+        "slope_deg": slope,
+        "slope_percent": math.tan(math.radians(slope)) * 100,
+        "aspect_deg": None if math.isnan(aspect) else aspect,
+        "water_depth_m": depth,
+        "walk": walk,
+        "covers": {cover.name: float(share) for (_, cover), share in zip(covers_of(world), shares, strict=True)},
+        "growth_within_10_m": near,
+    }
+
+
+def levels(world: OpenWorld, tract: Tract, window: Window, bins: int = 48) -> dict[str, Any]:
+    """A histogram of the elevations in `window`, from at most about 128 x 128 of its posts."""
+    window = tract.grid.clip(window)
+    if window.empty:
+        window = tract.grid.window
+    step = max(1, max(window.shape) // 128)
+    with world.lock:
+        heights = tract.cache.read(HEIGHT, window, step)
+        low, high = tract.cache.all_heights()
+    sea = sea_level(world)
+    bottom, top = min(low, sea) - 2, max(high, sea) + 2
+    counts, _ = np.histogram(heights, bins=bins, range=(bottom, top))
+    return {"bottom_m": bottom, "top_m": top, "counts": counts.tolist(), "sea_level_m": sea}

@@ -1,0 +1,200 @@
+"""Sites: pieces and starts."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, model_validator
+
+from fernfield.core.errors import InvalidInput, NotFound
+from fernfield.core.grid import Grid
+from fernfield.core.sites.kit import KIT, TEAM_MARKS
+from fernfield.work.kernel.edits import plainly
+from fernfield.work.kernel.rows import (
+    Bearing,
+    Change,
+    Collection,
+    Journey,
+    Look,
+    Name,
+    Plan,
+    Row,
+    TractId,
+    carried_place,
+    moved_place,
+)
+from fernfield.work.kernel.says import UNASKED, Say
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.plots.rows import SYMMETRY
+
+
+class Thing(Row):
+    """Collection "things": a placed piece or a start. x east, y north, `over_m` above the ground. [m, °]
+
+    `tract` is where it stands; left out, the world's first.
+    """
+
+    sort: Annotated[Literal["piece", "start"], UNASKED]
+    kit: Annotated[str | None, UNASKED] = None
+    name: Name
+    x: Annotated[float, Field(ge=0, le=1e6), Say("East", "m")]
+    y: Annotated[float, Field(ge=0, le=1e6), Say("North", "m")]
+    over_m: Annotated[float, Field(ge=-100, le=10_000), Say("Over the ground", "m")] = 0.0
+    turn_deg: Annotated[Bearing, Say("Turn", "°")] = 0.0
+    team: Annotated[
+        int | None,
+        Field(ge=1, le=8),
+        Say("Team", called={str(n): f"{n} {mark}" for n, mark in enumerate(TEAM_MARKS, 1)}, left_out="none"),
+    ] = None
+    default: Annotated[bool, Say("The default start", when="sort=start")] = False
+    tract: Annotated[TractId | None, UNASKED] = None
+
+    @model_validator(mode="after")
+    def _fits_its_sort(self) -> Thing:
+        if self.sort == "piece" and self.kit not in KIT:
+            raise InvalidInput(f"kit must be one of {', '.join(KIT)}, not {self.kit!r}", "kit")
+        if self.sort == "start" and self.kit is not None:
+            raise InvalidInput(f"a start has no kit, not {self.kit!r}", "kit")
+        if self.sort == "piece" and self.default:
+            raise InvalidInput("only a start can be the default", "default")
+        return self
+
+
+class ToPlace(Row):
+    """A thing to be placed: what is not said of it is chosen by the world (its name, and the team of a start)."""
+
+    sort: Literal["piece", "start"]
+    kit: str | None = None
+    name: Name | None = None
+    x: Annotated[float, Field(ge=0, le=1e6)]
+    y: Annotated[float, Field(ge=0, le=1e6)]
+    over_m: Annotated[float, Field(ge=-100, le=10_000)] = 0.0
+    turn_deg: Bearing = 0.0
+    team: Annotated[int, Field(ge=1, le=8)] | None = None
+    default: bool = False
+    tract: TractId | None = None
+
+
+IMAGE_MARK = "--"
+"""Between the key of a piece and the number of its image under a symmetry."""
+
+
+def _images(key: str, thing: Thing, look: Look) -> list[tuple[str, Thing]]:
+    """What follows a piece or a start under the world's symmetry. Whichever of them is moved, the others follow."""
+    copies = look.only(SYMMETRY).images()
+    if not copies:
+        return []
+    root, _, mark = key.partition(IMAGE_MARK)
+    number = int(mark) if mark.isdigit() and int(mark) <= len(copies) else 0
+    back = copies[number - 1].back() if number else None
+    x, y = back.place(thing.x, thing.y) if back else (thing.x, thing.y)
+    turn = back.bearing(thing.turn_deg) if back else thing.turn_deg
+    team = None if thing.team is None else (thing.team - 1 - number) % 8 + 1
+    name = thing.name.removesuffix(f" {number + 1}") if number else thing.name
+    found = []
+    for k, copy in enumerate([None, *copies]):
+        if k == number:
+            continue
+        place = (x, y) if copy is None else copy.place(x, y)
+        update = {
+            # Rounding may put a piece on the border a hair beyond it.
+            "x": round(place[0], 6) + 0.0,
+            "y": round(place[1], 6) + 0.0,
+            "turn_deg": round(turn if copy is None else copy.bearing(turn), 6) % 360,
+            "team": None if team is None else (team - 1 + k) % 8 + 1,
+            "name": name if k == 0 else f"{name[:76]} {k + 1}",
+            "default": thing.default and k == 0,
+        }
+        found.append((f"{root}{IMAGE_MARK}{k}" if k else root, thing.model_copy(update=update)))
+    return found
+
+
+def _plan(change: Change[Thing], look: Look) -> Plan:
+    """A piece or start, and its images under the symmetry; those that would fall outside the tract are left out."""
+    thing = change.new
+    if thing is None:
+        made = plainly(THINGS, change)
+        if change.old is not None:
+            keys = [key for key, _ in _images(change.key, change.old, look)]
+            made.moves |= {("things", key): None for key in keys if look.get(THINGS, key) is not None}
+        return made
+    grid = look.grid(thing.tract or "")
+    made = _put(change.key, thing, change.old, look, grid)
+    followers = 0
+    for key, image in _images(change.key, thing, look):
+        if not grid.holds(image.x, image.y):
+            continue
+        own = _put(key, image, look.get(THINGS, key), look, grid).moves
+        if image.sort == "start" and not image.default and thing.sort == "start":
+            # Only the start itself can become the first default.
+            own["things", key] = image
+        made.moves = {**own, **made.moves}
+        followers += 1
+    made.words += f" and {followers} by symmetry" if followers else ""
+    return made
+
+
+def _put(key: str, thing: Thing, old: Thing | None, look: Look, grid: Grid) -> Plan:
+    grid.need(thing.x, thing.y)
+    made = Plan(f"{'Placed' if old is None else 'Changed'} {thing.name}", {("things", key): thing})
+    if thing.sort != "start":
+        return made
+    defaults = [(k, t) for k, t in look.each(THINGS) if t.default and k != key]
+    if not defaults and old is None:
+        # The first start is the default: a world that can be walked needs one.
+        made.moves["things", key] = thing.model_copy(update={"default": True})
+    elif thing.default:
+        made.moves |= {("things", k): start.model_copy(update={"default": False}) for k, start in defaults}
+    return made
+
+
+def _carried(thing: Thing, journey: Journey) -> Thing:
+    also: dict[str, Any] = {"turn_deg": journey.bearing(thing.turn_deg)}
+    if journey.copied:
+        also |= {"name": f"{thing.name[:70]} copy", "default": False}
+    return carried_place(thing, journey, **also)
+
+
+def _shown(world: OpenWorld, key: str, thing: Thing) -> dict[str, Any]:
+    """With the elevation it stands at. [m]"""
+    kit = KIT.get(thing.kit or "")
+    tract_id = world.of_tract(thing.tract)
+    ground = world.any_tract(tract_id).elevation(thing.x, thing.y)
+    return {
+        "key": key, "id": key, "sort": thing.sort, "kit": thing.kit, "name": thing.name, "x": thing.x, "y": thing.y,
+        "z": round(ground + thing.over_m, 4), "over_m": thing.over_m, "turn_deg": thing.turn_deg, "team": thing.team,
+        "default": thing.default, "tract": tract_id, "resource": bool(kit and kit.resource),
+    }  # fmt: skip
+
+
+THINGS = Collection(
+    "things", Thing, "thing", in_tract=True, told=False, made_by_room=True, most=20_000, plan=_plan, moved=moved_place,
+    carried=_carried, shown=_shown,
+)  # fmt: skip
+
+
+def things_of(world: OpenWorld, tract_id: str | None = None) -> list[tuple[str, Thing]]:
+    """Pieces and starts; with a tract, those that stand in it."""
+    return world.each(THINGS) if tract_id is None else world.each_in(THINGS, tract_id)
+
+
+def named(world: OpenWorld, wanted: ToPlace) -> Thing:
+    """A thing with what was not said of it: the next name of its sort, and the next team for a start."""
+    said = wanted.model_dump(exclude_unset=True)
+    kit = KIT.get(wanted.kit or "")
+    same = sum(
+        thing.sort == wanted.sort and thing.kit == wanted.kit for thing in (row for _, row in world.each(THINGS))
+    )
+    if wanted.name is None:
+        said["name"] = f"{kit.label if kit else 'Start'} {same + 1}"
+    if wanted.sort == "start" and "team" not in said:
+        said["team"] = same % len(TEAM_MARKS) + 1
+    return Thing.model_validate(said)
+
+
+def default_start(world: OpenWorld, tract_id: str) -> Thing:
+    """The start that a walk in a tract begins at. Raises NotFound."""
+    for _, thing in things_of(world, tract_id):
+        if thing.sort == "start" and thing.default:
+            return thing
+    raise NotFound("this world has no default start: place one on the Sites stage")

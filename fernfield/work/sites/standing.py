@@ -1,0 +1,91 @@
+"""Pieces as they stand: in a walker's way, over an opening, and as the checks see them."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+import cv2
+import numpy as np
+
+from fernfield.core.checks.finding import Hole, Standing
+from fernfield.core.grid import Window
+from fernfield.core.ground.openings import HOLE, OPENING
+from fernfield.core.light.relief import slope_degrees
+from fernfield.core.sites.kit import KIT
+from fernfield.core.travel.walker import Obstacle
+from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.sites.rows import Thing, things_of
+
+
+def piece_obstacles(world: OpenWorld, tract: Tract, window: Window) -> Iterator[Obstacle]:
+    """The pieces in and around a window of posts, as they stand in a walker's way."""
+    grid = tract.grid
+    west, east = grid.x_of(window.col0), grid.x_of(window.col1)
+    south, north = grid.y_of(window.row1), grid.y_of(window.row0)
+    for _key, thing in things_of(world, tract.row.id):
+        piece = KIT.get(thing.kit or "")
+        if piece is None:
+            continue
+        reach = piece.width + piece.depth
+        if not (west - reach <= thing.x <= east + reach and south - reach <= thing.y <= north + reach):
+            continue
+        ground = tract.elevation(thing.x, thing.y) + thing.over_m
+        yield Obstacle(
+            thing.name, thing.x, thing.y, math.hypot(piece.width, piece.depth) / 2, ground - 2, ground + piece.height,
+            piece.width / 2, piece.depth / 2, thing.turn_deg,
+        )  # fmt: skip
+
+
+def standing(world: OpenWorld) -> Iterator[Standing]:
+    """Everything that stands, as the checks see it."""
+    for tract in world.tracts.values():
+        with world.lock:
+            found = [_standing(world, tract, thing) for _, thing in things_of(world, tract.row.id)]
+        yield from found
+
+
+def _standing(world: OpenWorld, tract: Tract, thing: Thing) -> Standing:
+    around = tract.grid.around(thing.x, thing.y, 2 * tract.grid.spacing)
+    slope = slope_degrees(tract.cache.read(HEIGHT, around), tract.grid.spacing)
+    ground = tract.elevation(thing.x, thing.y)
+    depth = max(0.0, world.sea_of(tract.row.id) - ground - thing.over_m)
+    steep = float(slope[slope.shape[0] // 2, slope.shape[1] // 2])
+    return Standing(thing.name, thing.sort, thing.x, thing.y, depth, steep, thing.default, tract.row.id)
+
+
+def holes(world: OpenWorld) -> Iterator[Hole]:
+    """Every opening, and whether a piece stands over it: posts that are open and touch each other."""
+    for tract in world.tracts.values():
+        with world.lock:
+            found = list(_holes(world, tract))
+        yield from found
+
+
+def _holes(world: OpenWorld, tract: Tract) -> Iterator[Hole]:
+    grid, cache = tract.grid, tract.cache
+    window = Window(0, 0, 0, 0)
+    for place in cache.ranges:
+        if place[0] == OPENING and not cache.blank_tile(place):
+            window = window.join(grid.tile_window(place[1], place[2]))
+    if window.empty:
+        return
+    open_posts = (cache.read(OPENING, window) >= HOLE).astype(np.uint8)
+    count, marks, stats, middles = cv2.connectedComponentsWithStats(open_posts, connectivity=8)
+    pieces = [(thing, KIT[thing.kit]) for _, thing in things_of(world, tract.row.id) if thing.kit in KIT]
+    for number in range(1, count):
+        x, y = grid.x_of(window.col0 + middles[number][0]), grid.y_of(window.row0 + middles[number][1])
+        rows, cols = np.nonzero(marks == number)
+        covered = False
+        for thing, kit in pieces:
+            # Over some post of it, within the piece's own circle.
+            away = np.hypot(
+                (window.col0 + cols) * grid.spacing - thing.x,
+                (grid.rows - 1 - window.row0 - rows) * grid.spacing - thing.y,
+            )
+            reach = max(math.hypot(kit.width, kit.depth) / 2, grid.spacing)
+            covered = covered or bool((away <= reach).any())
+        area = float(stats[number][cv2.CC_STAT_AREA]) * grid.spacing**2
+        yield Hole(x, y, area, covered, tract.row.id)

@@ -1,0 +1,98 @@
+"""A walk on an open world: the surface underfoot from the tract, growth and pieces around it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from fernfield.core.grid import FloatArray, Window, bilinear
+from fernfield.core.travel.walker import Intent, Obstacle, Walker, tick
+from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.world import OpenWorld
+
+REACH_M = 24.0
+"""How far around the walker ground and obstacles are kept at hand."""
+
+MARGIN_M = 8.0
+
+
+class Walk:
+    """One walker in a world. `advance` is called at a steady rate; the ground may change meanwhile."""
+
+    def __init__(
+        self, world: OpenWorld, tract: Tract, x: float, y: float, facing: float = 0.0, over_m: float = 0.0
+    ) -> None:
+        """A walk from a place, with a facing [°], and so high over the ground there. [m]"""
+        grid = tract.grid
+        grid.need(x, y, "a walk's beginning")
+        self._world, self._tract = world, tract
+        self._heights: FloatArray
+        self._window: Window
+        self._obstacles: list[Obstacle] = []
+        self._stale = True
+        self._centre = (x, y)
+        self._sea = world.sea_of(tract.row.id)
+        with world.lock:
+            z = tract.elevation(x, y) + max(0.0, over_m)
+        self.walker = Walker(x, y, z, facing % 360)
+
+    def forget(self) -> None:
+        """The world changed: look at the ground afresh at the next tick."""
+        self._stale = True
+
+    def advance(self, intent: Intent, ticks: int = 1) -> Walker:
+        """Go on for some ticks."""
+        for _ in range(ticks):
+            moved = math.hypot(self.walker.x - self._centre[0], self.walker.y - self._centre[1])
+            if self._stale or moved > MARGIN_M:
+                self._look_around()
+            self.walker = tick(self.walker, intent, self)
+        return self.walker
+
+    def state(self) -> dict[str, object]:
+        """The walker as the page needs it: place, speed, slope ahead, water, and what blocks, in words."""
+        w = self.walker
+        return {
+            "x": round(w.x, 4),
+            "y": round(w.y, 4),
+            "z": round(w.z, 4),
+            "facing": round(w.facing, 2),
+            "speed": round(w.speed, 3),
+            "slope": round(w.slope_ahead_deg, 2),
+            "water": round(self.water(w.x, w.y), 3),
+            "blocked": w.blocked_by,
+        }
+
+    def _look_around(self) -> None:
+        grid = self._tract.grid
+        x, y = self.walker.x, self.walker.y
+        with self._world.lock:
+            self._window = grid.clip(grid.around(x, y, REACH_M).pad(2))
+            self._heights = self._tract.cache.read(HEIGHT, self._window)
+            self._sea = self._world.sea_of(self._tract.row.id)
+            around = grid.around(x, y, REACH_M)
+            self._obstacles = [
+                obstacle
+                for found in self._world.house.obstacles
+                for obstacle in found(self._world, self._tract, around)
+            ]
+        self._centre = (x, y)
+        self._stale = False
+
+    # The surface that the walker asks (core.travel.walker.Surface)
+
+    def height(self, x: float, y: float) -> float:
+        grid = self._tract.grid
+        return bilinear(self._heights, grid.row_of(y) - self._window.row0, grid.col_of(x) - self._window.col0)
+
+    def water(self, x: float, y: float) -> float:
+        if self._stale:
+            self._look_around()
+        return max(0.0, self._sea - self.height(x, y))
+
+    def obstacles(self, x: float, y: float, reach: float) -> Sequence[Obstacle]:
+        return [o for o in self._obstacles if math.hypot(o.x - x, o.y - y) <= o.radius + reach]
+
+    def holds(self, x: float, y: float) -> bool:
+        return self._tract.grid.holds(x, y)

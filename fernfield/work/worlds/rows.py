@@ -1,0 +1,113 @@
+"""A world itself: its name, its icon, and the rows that a new one begins with."""
+
+from __future__ import annotations
+
+import base64
+from typing import Annotated
+
+from pydantic import StringConstraints
+
+from fernfield.work.cover.rows import Cover, CoverRule
+from fernfield.work.growth.rows import Kind, Mix
+from fernfield.work.kernel.edits import plainly
+from fernfield.work.kernel.rooms import Package
+from fernfield.work.kernel.rows import ONLY, Change, Collection, Look, Name, Plan, Row
+from fernfield.work.kernel.says import UNASKED, Say
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.light.rows import Light
+from fernfield.work.water.rows import Water
+
+
+class About(Row):
+    """Collection "about", key "world"."""
+
+    name: Name
+    description: Annotated[
+        str, StringConstraints(strip_whitespace=True, max_length=2000), Say("Description", long=True)
+    ] = ""
+
+
+class Icon(Row):
+    """Collection "icon", key "world": a square PNG of at most 120 pixels a side, as base64."""
+
+    png: Annotated[str, StringConstraints(max_length=120_000, pattern=r"^[A-Za-z0-9+/=]+$"), UNASKED]
+
+
+def _plan_about(change: Change[About], look: Look) -> Plan:
+    new, old = change.new, change.old
+    made = plainly(ABOUT, change)
+    if new is not None:
+        made.words = f"Renamed to {new.name}" if old is None or old.name != new.name else f"Described {new.name}"
+    return made
+
+
+def _plan_icon(change: Change[Icon], look: Look) -> Plan:
+    verb = "Took away" if change.new is None else "Set"
+    return Plan(f"{verb} the icon", {("icon", change.key): change.new})
+
+
+ABOUT = Collection(
+    "about", About, "world", only=ONLY, first=About(name="World without a name"), told=False, plain=False,
+    plan=_plan_about,
+)  # fmt: skip
+ICON = Collection("icon", Icon, "icon", only=ONLY, told=False, plain=False, plan=_plan_icon)
+
+
+def name_of(world: OpenWorld) -> str:
+    return world.only(ABOUT).name
+
+
+def put_icon(package: Package, world: OpenWorld) -> None:
+    """The icon as a file of a package."""
+    icon = world.get(ICON, ONLY)
+    if icon is not None:
+        package.put("icon.png", iter([base64.b64decode(icon.png)]))
+
+
+def default_rows(name: str, sea_level_m: float, description: str = "") -> list[tuple[str, str, Row]]:
+    """The rows of a new world: a base cover and three more, a mix of two kinds, an afternoon sun."""
+    return [
+        ("about", "world", About(name=name, description=description)),
+        ("water", "sea", Water(sea_level_m=sea_level_m)),
+        ("light", "sun", Light()),
+        ("covers", "grass", Cover(name="Grass", colour="#9fa36c", position=0)),
+        ("covers", "earth", Cover(name="Earth", colour="#8b7357", position=1)),
+        ("covers", "path", Cover(name="Path", colour="#c9b48a", position=2)),
+        ("covers", "rock", Cover(name="Rock", colour="#a39d92", position=3, rule=CoverRule(above_deg=38))),
+        (
+            "mixes",
+            "mix",
+            Mix(
+                name="Trees and stones",
+                seed=7,
+                kinds=(
+                    Kind(
+                        key="tree",
+                        name="Tree",
+                        form="tree",
+                        habit="upright",
+                        density_per_ha=220,
+                        size_min=1.0,
+                        size_max=1.5,
+                        crown_m=2.2,
+                        tall_m=7.0,
+                        blocks_m=0.25,
+                        colour="#3f6b43",
+                    ),
+                    Kind(
+                        key="boulder",
+                        name="Boulder",
+                        form="boulder",
+                        habit="leaning",
+                        density_per_ha=25,
+                        size_min=0.6,
+                        size_max=2.0,
+                        crown_m=0.8,
+                        tall_m=1.0,
+                        blocks_m=0.7,
+                        colour="#8b877c",
+                    ),
+                ),
+            ),
+        ),
+    ]

@@ -1,0 +1,115 @@
+"""A real server on the demo world and a real browser: Debian's Chromium, driven by Playwright."""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+import shutil
+import signal
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from fernfield.bench.browser import ARGUMENTS
+
+PATIENCE = float(os.environ.get("FERN_PATIENCE", "120"))
+"""Longest wait for anything: a machine that is busy with other work may need long; a test that hangs still ends. [s]"""
+
+expect.set_options(timeout=PATIENCE * 1000)
+
+GRAPHICS_NOISE = ("GPU stall", "GL Driver Message", "status of 422", "status of 409", "Status Error Code 422")
+"""What the browser says of its own; a refusal with words for the person is no fault of the page."""
+
+
+class Server:
+    """The application as `fernfield demo` starts it, in a process of its own that can be stopped and started."""
+
+    def __init__(self, data: Path) -> None:
+        self._data = data
+        self.url = ""
+        self.start()
+
+    def start(self) -> None:
+        port = self.url.rsplit(":", 1)[-1] if self.url else "0"
+        self._process = subprocess.Popen(
+            [sys.executable, "-m", "fernfield.cli", "demo", "--port", port, "--data", str(self._data)],
+            stdout=subprocess.PIPE,
+            text=True,
+            env={**os.environ, "PYTHONUNBUFFERED": "1"},
+        )
+        assert self._process.stdout is not None
+        for line in self._process.stdout:
+            if found := re.search(r"(http://127\.0\.0\.1:\d+)/", line):
+                self.url = found[1]
+                return
+        raise AssertionError("the server did not say its address")
+
+    def stop(self, how: signal.Signals = signal.SIGTERM) -> None:
+        self._process.send_signal(how)
+        self._process.wait(120)
+        assert self._process.stdout is not None
+        self._process.stdout.close()
+
+    def get(self, path: str) -> Any:
+        with urllib.request.urlopen(self.url + path, timeout=120) as answer:
+            return json.load(answer)
+
+    def bytes_of(self, path: str) -> bytes:
+        with urllib.request.urlopen(self.url + path, timeout=120) as answer:
+            return bytes(answer.read())
+
+
+def until(page: Page, script: str, arg: Any = None, seconds: float = PATIENCE) -> Any:
+    """Ask the page again and again until `script` is true. Playwright's own waiting needs unsafe-eval."""
+    end = time.monotonic() + seconds
+    while not (found := page.evaluate(script, arg)):
+        if time.monotonic() > end:
+            raise AssertionError(f"never true: {script} with {arg}")
+        page.wait_for_timeout(30)
+    return found
+
+
+@pytest.fixture(scope="session")
+def server(tmp_path_factory: pytest.TempPathFactory, demo_data: Path) -> Iterator[Server]:
+    running = Server(Path(shutil.copytree(demo_data, tmp_path_factory.mktemp("browser") / "data")))
+    yield running
+    running.stop()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    path = shutil.which("chromium")
+    if path is None:
+        pytest.skip("Debian's chromium is not installed: make test installs it")
+    with sync_playwright() as playwright:
+        started = playwright.chromium.launch(executable_path=path, args=ARGUMENTS)
+        yield started
+        started.close()
+
+
+@pytest.fixture
+def page(browser: Browser) -> Iterator[Page]:
+    """A page of 1280 x 800 with low detail in the overlook; anything the browser complains of fails the test."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    context.set_default_timeout(PATIENCE * 1000)
+    opened = context.new_page()
+    complaints: list[str] = []
+
+    def heard(kind: str, text: str) -> None:
+        if kind in ("error", "warning", "pageerror") and not any(noise in text for noise in GRAPHICS_NOISE):
+            complaints.append(f"{kind}: {text}")
+
+    opened.on("console", lambda message: heard(message.type, f"{message.text} {message.location['url']}"))
+    opened.on("pageerror", lambda error: heard("pageerror", str(error)))
+    opened.complaints = complaints  # type: ignore[attr-defined]
+    yield opened
+    context.close()
+    assert not complaints
