@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from fernfield.core.checks import ground, starts
 from fernfield.work.kernel.rooms import Check, Room
+from fernfield.work.sites.notes import NOTES
 from fernfield.work.sites.packing import SITES_PART
 from fernfield.work.sites.rows import THINGS
 from fernfield.work.sites.standing import holes, piece_obstacles, standing
 
 ROOM = Room(
     "sites",
-    collections=(THINGS,),
+    collections=(THINGS, NOTES),
     checks=(
         Check("default start", lambda world: starts.default_start(list(standing(world)))),
         Check("start under water", lambda world: starts.drowned_starts(standing(world))),
