@@ -122,7 +122,7 @@ def setting_up(page: Page, url: str) -> None:
     for name in ("shore", "moor", "fells"):
         page.locator(f"#form-{name}").fill("1")
     page.locator("#form-downs").fill("0")
-    page.locator("#make-patch").fill("900")
+    page.locator("#make-patch_m").fill("900")
     shoot(page, "make", 4000)
     world = page.request.get(f"{url}/api/worlds").json()[0]
     tract = world["tracts"][0]["id"]

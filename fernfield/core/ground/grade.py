@@ -26,8 +26,8 @@ SETTINGS = (
     Setting("shoulder_deg", "Shoulder", "°", 5, 89, 34),
     Setting("reach_m", "Shoulders reach", "m", 0, 400, None, left_out="three widths"),
     Setting("bank_deg", "Bank beyond", "°", 20, 89, 75),
-    Setting("from_m", "From", "m", -12_000, 12_000, None, left_out="the ground where the path begins"),
-    Setting("to_m", "To", "m", -12_000, 12_000, None, left_out="the ground where the path ends"),
+    Setting("from_m", "From", "m", -12_000, 12_000, None, left_out="ground there"),
+    Setting("to_m", "To", "m", -12_000, 12_000, None, left_out="ground there"),
     Setting(
         "way",
         "Along",
