@@ -106,7 +106,7 @@ def take(page: Page, url: str) -> None:
     page.locator("[data-look]").nth(6).click()
     shoot(page, "past", 2500)
     page.locator("[data-past=leave]").click()
-    page.evaluate("document.documentElement.dataset.bsTheme = 'dusk'")
+    page.evaluate("Object.assign(document.documentElement.dataset, { theme: 'dusk', bsTheme: 'dark' })")
     page.locator("[data-stage=ground]").click()
     page.mouse.move(640, 420)
     shoot(page, "dusk-logbook", 1500)

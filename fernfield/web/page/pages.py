@@ -17,7 +17,6 @@ from fernfield.web.kernel.told import overlays_json, tools_json
 from fernfield.web.page.shortcuts import shortcuts_json
 from fernfield.web.rooms import PANELS
 from fernfield.web.rooms.worlds.told import world_json
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.studio import Studio
 
@@ -111,7 +110,3 @@ def logbook(request: Request, world: TheWorld, studio: TheStudio) -> Response:
     book = LogbookStore(studio.store.engine)
     reach = {"oldest": book.oldest(world.id), "mib": book.size(world.id) / 2**20, "most": studio.logbook_bytes / 2**20}
     return page(request, "logbook.html", world=world, revisions=studio.store.revisions(world.id), reach=reach)
-
-
-def tract_of(world: OpenWorld, tract_id: str | None) -> Tract:
-    return world.first_tract if tract_id is None else world.tract(tract_id)

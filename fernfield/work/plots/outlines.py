@@ -12,7 +12,7 @@ from fernfield.core.errors import InvalidInput
 def check_outline(points: Sequence[tuple[float, float]], field: str) -> None:
     """Raises InvalidInput, with the place, for an outline that crosses itself or encloses nothing. [m]"""
     polygon = shapely.Polygon(points)
-    if polygon.area <= 0:
+    if polygon.convex_hull.area <= 0:
         raise InvalidInput("an outline must enclose some ground: its corners lie in one line", field)
     if polygon.is_valid:
         return
