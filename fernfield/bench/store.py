@@ -8,13 +8,16 @@ import sqlite3
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Literal
 
 from fernfield.bench import Plan, Row, row
 from fernfield.bench.core import RADIUS, land
 from fernfield.core.brush.pace import FINE_STEP_S, Sample
+from fernfield.work.kernel.commands import Put, Together, put
 from fernfield.work.kernel.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.keep import KeepTo
+from fernfield.work.sites.rows import THINGS, Thing
 from fernfield.work.strokes import Stroke, StrokeStart
 from fernfield.work.studio import Studio
 from fernfield.work.worlds.beginnings import WorldSpec
@@ -38,6 +41,7 @@ def rows(plan: Plan) -> Iterator[Row]:
         yield _dab_in_tract(studio, world_id, SHAPED, "the same as a square under a tip, kept to 0 to 40 m", plan)
         yield _undo(studio, world_id, Path(folder), plan)
         yield _open(studio, world_id, plan)
+        yield _together(studio, plan)
         studio.close()
 
 
@@ -134,3 +138,26 @@ def _open(studio: Studio, world_id: str, plan: Plan) -> Row:
     )  # fmt: skip
     raw.close()
     return found
+
+
+def _together(studio: Studio, plan: Plan) -> Row:
+    """200 edits as one revision, each of which asks who the default start is, in a world of 5,000 rows and of none."""
+    spec = WorldSpec(name="Rows", width_m=256, depth_m=256, spacing_m=1)
+    full, bare = (studio.world(studio.create(spec)) for _ in range(2))
+    for first in range(0, 5_000, 1_000):
+        full.edit(Together(edits=tuple(_start(f"p{k}", "piece") for k in range(first, first + 1_000))))
+    numbers = iter(itertools.count())
+
+    def edit(world: OpenWorld) -> None:
+        number = next(numbers)
+        world.edit(Together(edits=tuple(_start(f"n{number}-{k}", "start") for k in range(200))))
+        world.undo()
+
+    return row(
+        "200 edits together among 5,000 rows, and their undo", "the same among none", "2",
+        lambda: edit(full), lambda: edit(bare), max(5, plan.runs // 3),
+    )  # fmt: skip
+
+
+def _start(key: str, sort: Literal["piece", "start"]) -> Put:
+    return put(THINGS, key, Thing(sort=sort, kit="beacon" if sort == "piece" else None, name="N", x=1, y=1))

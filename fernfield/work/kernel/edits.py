@@ -23,6 +23,7 @@ class Planned:
     def __init__(self, world: OpenWorld) -> None:
         self._world = world
         self._own: dict[str, dict[str, Row | None]] = {}
+        self._marked: dict[tuple[str, str], list[str]] = {}
 
     def get(self, collection: Collection[R], key: str) -> R | None:
         own = self._own.get(collection.name, {})
@@ -47,6 +48,17 @@ class Planned:
         for key, changed in own.items():
             if isinstance(changed, collection.model):
                 yield key, changed
+
+    def marked(self, collection: Collection[R], name: str) -> list[tuple[str, R]]:
+        """Rows in which a field is set. The world's own are looked through once, however many edits ask."""
+        rows, own = self._world.rows[collection.name], self._own.get(collection.name, {})
+        known = self._marked.get((collection.name, name))
+        if known is None:
+            known = [key for key, row in rows.items() if getattr(row, name)]
+            self._marked[collection.name, name] = known
+        pairs = [(key, rows[key]) for key in known if key not in own]
+        pairs += [(key, row) for key, row in own.items() if row is not None and getattr(row, name)]
+        return [(key, row) for key, row in pairs if isinstance(row, collection.model)]
 
     def count(self, collection: Collection[Any]) -> int:
         rows, own = self._world.rows[collection.name], self._own.get(collection.name, {})

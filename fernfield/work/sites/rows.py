@@ -139,7 +139,7 @@ def _put(key: str, thing: Thing, old: Thing | None, look: Look, grid: Grid) -> P
     made = Plan(f"{'Placed' if old is None else 'Changed'} {thing.name}", {("things", key): thing})
     if thing.sort != "start":
         return made
-    defaults = [(k, t) for k, t in look.each(THINGS) if t.default and k != key]
+    defaults = [(k, t) for k, t in look.marked(THINGS, "default") if k != key]
     if not defaults and old is None:
         # The first start is the default: a world that can be walked needs one.
         made.moves["things", key] = thing.model_copy(update={"default": True})
