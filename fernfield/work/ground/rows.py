@@ -135,7 +135,7 @@ SHEETS = Collection(
     "sheets", Sheet, "sheet", plain=False, most=MOST_SHEETS, order=lambda pair: (pair[1].position, pair[0])
 )
 LEVELS = Collection("levels", Level, "level")
-RECIPES = Collection("recipes", Recipe, "recipe", in_tract=True, plain=False, told=False, moved=_moved)
+RECIPES = Collection("recipes", Recipe, "recipe", in_tract=True, plain=False, moved=_moved)
 
 
 def sheets_of(world: OpenWorld) -> list[tuple[str, Sheet]]:

@@ -1,6 +1,6 @@
 // Land from a seed: the recipe's form, its preview, and what it is warned of.
 import { sendInstead } from "/static/js/kernel/forms.js";
-import { ask, problemOf, problemWords, say } from "/static/js/kernel/say.js";
+import { problemOf, problemWords, say } from "/static/js/kernel/say.js";
 import { row } from "/static/js/seen/rows.js";
 import { state } from "/static/js/seen/state.js";
 import { fillRecipe, recipeOf, showSettings } from "/rooms/worlds/recipe.js";
@@ -26,9 +26,9 @@ export function beginRecipe(box) {
 }
 
 /** The form says the recipe of a sheet that was made before. @param {HTMLFormElement} form @param {string} sheet */
-async function fillFrom(form, sheet) {
-  const recipes = await ask(`/api/worlds/${state.world.id}/recipes`);
-  const recipe = recipes?.find((/** @type {any} */ one) => one.sheet === sheet);
+function fillFrom(form, sheet) {
+  // At once: an answer that came later would take away what is typed meanwhile.
+  const recipe = row("recipes", sheet);
   if (!recipe) return;
   fillRecipe(form, recipe);
   state.area = recipe.plot ? { plot: recipe.plot } : recipe.box ? { box: recipe.box } : recipe.outline ? { outline: recipe.outline } : {};
