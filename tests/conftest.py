@@ -62,7 +62,7 @@ def _make_demo(data: Path) -> None:
     with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as process:
         assert process.stdout is not None
         assert any("http://127.0.0.1:" in line for line in process.stdout)
-        process.send_signal(signal.SIGINT)
+        process.send_signal(signal.SIGTERM)
 
 
 def ended(job: Job) -> Job:

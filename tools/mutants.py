@@ -135,7 +135,7 @@ def main() -> int:
             copies.put(copy)
 
         # What fails without any change would catch everything.
-        command = [sys.executable, "-m", "pytest", "-x", "-q", "-m", "not browser", "tests"]
+        command = [sys.executable, "-m", "pytest", "-x", "-q", "-m", "not browser", "-n", "2", "tests"]
         unchanged = subprocess.run(command, cwd=copy, check=False, capture_output=True, text=True)
         if unchanged.returncode:
             print(unchanged.stdout[-3000:], "The tests fail without any change.", sep="\n")
