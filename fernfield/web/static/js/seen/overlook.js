@@ -113,6 +113,8 @@ function paint() {
   growth.update(x, y);
   sea.update();
   parts.figures.update(land);
+  // The pointer may have come to rest before the land under it had arrived.
+  if (hovering && !state.cursor && !doing && !eye) state.cursor = spotUnder(last[0], last[1]);
   drawRing();
   placeWords();
   renderer.render(scene, lens);
@@ -189,6 +191,10 @@ function pixelOf(x, y) {
 let doing = null;
 let last = [0, 0];
 let began = [0, 0];
+let hovering = false;
+pane.addEventListener("pointerleave", () => {
+  hovering = false;
+});
 let timer = 0;
 
 const place = (/** @type {any} */ event) => {
@@ -222,10 +228,11 @@ function opposite() {
 }
 
 pane.addEventListener("pointermove", (event) => {
-  if (eye || !parts) return;
+  hovering = true;
   const [px, py] = place(event);
   const [dx, dy] = [px - last[0], py - last[1]];
   last = [px, py];
+  if (eye || !parts) return;
   if (doing === "turn") {
     orbit.bearing = (orbit.bearing + dx * 0.35 + 360) % 360;
     orbit.tilt = clamp(orbit.tilt + dy * 0.25, 6, 88);
