@@ -160,6 +160,8 @@ def test_3_ground_follows_the_brush_and_undo_survives_a_restart(table: Table, se
     page.locator("#undo").click()
     table.kept(revision + 1)
     expect(page.locator("[data-section=volume]")).to_have_text("")
+    # What an undo takes back leaves no ghost in the section.
+    expect(page.locator("#section-line .was")).to_have_count(0)
     page.locator("#logbook").click()
     expect(page.locator("#steps li").first).to_contain_text("Undid")
 

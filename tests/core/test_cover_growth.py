@@ -127,6 +127,16 @@ def test_sizes_and_turns_keep_to_their_ranges() -> None:
     assert np.histogram(found.turn, 4, (0, 360))[0].min() > 0.2 * len(found)
 
 
+def test_whether_a_plant_stands_says_nothing_of_its_size_or_turn() -> None:
+    """Each is a draw of its own: where a third stands, small and large ones do."""
+    thin = np.full_like(FULL, SOLID // 3)
+    found = scatter(thin, GRID.window, GRID, GRID.window, Habit(600, 1, 12), 3)
+    assert found.size.mean() == pytest.approx(6.5, rel=0.04)
+    assert found.size.max() > 11.5
+    assert found.turn.mean() == pytest.approx(180, rel=0.06)
+    assert abs(np.corrcoef(found.size, found.turn)[0, 1]) < 0.1
+
+
 def test_plants_keep_apart() -> None:
     """Each has a cell of its own: the nearest neighbour is seldom nearer than a fifth of a cell."""
     from scipy.spatial import cKDTree

@@ -132,6 +132,15 @@ def test_the_length_of_a_shadow_follows_the_suns_height(bearing: float) -> None:
         assert ridge_shadow(bearing, height) == pytest.approx(12 / math.tan(math.radians(height)), abs=2.0)
 
 
+@pytest.mark.parametrize(("sun", "wall"), [(20, 60.0), (12, 30.0), (45, 120.0)])
+def test_a_long_shadow_is_as_long_as_the_tangent_says(sun: float, wall: float) -> None:
+    """To a post in a hundred: a wall across a sun in the west."""
+    land = np.zeros((9, 400), np.float32)
+    land[:, 20] = wall
+    dark = np.flatnonzero(sunlit(land, 1.0, 270, sun, soft=0.01)[4] < 128)
+    assert dark.max() - 20 == pytest.approx(wall / math.tan(math.radians(sun)), abs=1.01)
+
+
 def sunlit_twin(heights: FloatArray, bearing: float, height: float, reach: int) -> np.ndarray:
     """Walks from each post towards the sun, a quarter post at a time, between the posts; slow and plain."""
     from scipy.ndimage import map_coordinates

@@ -93,6 +93,9 @@ def test_water_slows_and_then_stops() -> None:
     shallow = walk(Land(sea=0.6), 1)
     expected = 3 * (1 - (1 - gait.slowest_share) * 0.5)
     assert shallow.speed == pytest.approx(expected)
+    # Half of the depth that stops: 3 m/s less half of seven tenths of it.
+    assert shallow.speed == pytest.approx(1.95)
+    assert walk(Land(sea=0.3), 1).y == pytest.approx(3 * 0.825)
     beach = Land(lambda x, y: -0.2 * y, sea=0.0)
     end = walk(beach, 30)
     assert beach.water(end.x, end.y) == pytest.approx(gait.wade, abs=0.02)
