@@ -12,9 +12,13 @@ let askedAt = -1e9;
 /** The newest facts. @type {{spot: any, section: any, line: any, levels: any, volume: string}} */
 export const facts = { spot: null, section: null, line: null, levels: null, volume: "" };
 
+/** Where the cursor is or was last: what is shown of it stays true when the pointer has left the map. @type {import("./state.js").Spot | null} */
+let last = null;
+
 /** Ask for the facts of the cursor's spot; one question is under way at a time. */
 export function askSpot() {
-  if (!state.cursor) return;
+  last = state.cursor ?? last;
+  if (!last) return;
   const early = askedAt + (state.drawing || state.walking ? 200 : 25) - performance.now();
   if (asked || early > 0) {
     again = true;
@@ -26,7 +30,7 @@ export function askSpot() {
   const whole = state.view === "overlook" || state.view === "eye";
   const left = whole ? 0 : spotAt(0, 0).x;
   const right = whole ? state.world.width_m : spotAt(paneSize()[0], 0).x;
-  asked = send({ is: "spot", x: state.cursor.x, y: state.cursor.y, x0: left, x1: right, section: state.section && !state.section_line });
+  asked = send({ is: "spot", x: last.x, y: last.y, x0: left, x1: right, section: state.section && !state.section_line });
   if (asked) setTimeout(() => (asked = false), 1000);
 }
 
@@ -43,6 +47,8 @@ hears("spot", (message) => {
 });
 watch(() => state.cursor, askSpot);
 heed("stale", askSpot);
+// Whether there is a ghost in the section is known once the revision is made.
+hears("revised", askSpot);
 heed("moved", () => state.section && askSpot());
 
 function showSpot() {
