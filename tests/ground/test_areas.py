@@ -23,7 +23,7 @@ from fernfield.work.sites.rows import THINGS, Thing, things_of
 from fernfield.work.studio import Studio
 from fernfield.work.worlds.beginnings import WorldSpec
 from fernfield.work.worlds.tracts import TractSpec
-from tests.conftest import draw, everything, ground
+from tests.conftest import draw, ended, everything, ground
 
 
 def hilly(world: OpenWorld) -> np.ndarray:
@@ -166,14 +166,6 @@ def test_land_goes_to_another_tract_at_its_own_spacing(studio: Studio) -> None:
 
 
 # Weather as a job
-
-
-def ended(job: Job) -> Job:
-    end = time.monotonic() + 120
-    while not job.ended:
-        assert time.monotonic() < end, job.public()
-        time.sleep(0.01)
-    return job
 
 
 def test_frost_over_a_tract_comes_to_rest_and_keeps_material(studio: Studio, world: OpenWorld) -> None:

@@ -21,7 +21,7 @@ from fernfield.work.kernel.jobs import Job
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import PLOTS, Plot
 from fernfield.work.studio import Studio
-from tests.conftest import draw, everything, ground
+from tests.conftest import draw, ended, everything, ground
 
 
 def recipe(*names: str, **fields: Any) -> Recipe:
@@ -30,12 +30,7 @@ def recipe(*names: str, **fields: Any) -> Recipe:
 
 
 def make(studio: Studio, world: OpenWorld, what: Recipe, key: str = "land") -> Job:
-    job = studio.start_making(world.first_tract.row.id, MakeLand(key=key, name="Made", recipe=what))
-    end = time.monotonic() + 120
-    while not job.ended:
-        assert time.monotonic() < end
-        time.sleep(0.01)
-    return job
+    return ended(studio.start_making(world.first_tract.row.id, MakeLand(key=key, name="Made", recipe=what)))
 
 
 def test_made_land_lies_in_a_sheet_of_its_own_and_is_undone(studio: Studio, world: OpenWorld) -> None:

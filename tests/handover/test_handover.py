@@ -4,7 +4,6 @@ import csv
 import hashlib
 import io
 import json
-import time
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -30,13 +29,11 @@ from fernfield.work.water.rows import WATER, Water
 from fernfield.work.worlds.joining import JoinTracts, join
 from fernfield.work.worlds.rows import ABOUT, ICON
 from fernfield.work.worlds.tracts import TractSpec
-from tests.conftest import draw, ground
+from tests.conftest import draw, ended, ground
 
 
 def hand_over(studio: Studio, world: OpenWorld) -> tuple[zipfile.ZipFile, dict[str, Any]]:
-    job = studio.start_handover(world.id)
-    while not job.ended:
-        time.sleep(0.01)
+    job = ended(studio.start_handover(world.id))
     assert job.state == "done", job.message
     package = zipfile.ZipFile(studio.package(world.id)[2])
     return package, json.loads(package.read("manifest.json"))
@@ -140,8 +137,7 @@ def test_a_cancelled_handover_leaves_the_last_package(
     held = worked.lock  # a job that is asked to stop while it waits for its turn to read
     job = studio.start_handover(worked.id)
     studio.jobs.cancel(job.id)
-    while not job.ended:
-        time.sleep(0.01)
+    ended(job)
     assert held is worked.lock
     assert job.state in ("cancelled", "done")
     if job.state == "cancelled":
