@@ -35,7 +35,7 @@ def test_the_first_page_lists_name_extent_change_and_picture(client: TestClient,
     assert "Paper" in text
     assert "128 × 64 m, a post every 1 m" in text
     assert re.search(r"changed \d{2} \w{3} \d{4}, \d{2}:\d{2}", text)
-    picture = re.search(r'<img src="([^"]+)"', html)
+    picture = re.search(r'<img\s+src="([^"]+)"', html)
     assert picture is not None
     answer = client.get(picture[1].replace("&amp;", "&"))
     assert answer.headers["content-type"] == "image/png"
