@@ -11,16 +11,12 @@ from hypothesis import strategies as st
 
 from fernfield.core.brush.pace import Sample
 from fernfield.core.errors import Conflict, InvalidInput, NotFound
-from fernfield.core.grid import TILE, Window
-from fernfield.work.cover.rows import COVERS, CoverRule
-from fernfield.work.cover.shares import cover_shares
+from fernfield.core.grid import TILE
 from fernfield.work.ground.areas import reset
 from fernfield.work.ground.commands import ClearSheet, MoveLand, PutSheet, Reset
 from fernfield.work.ground.moving import move_land
 from fernfield.work.ground.rows import Sheet
 from fernfield.work.ground.sheet_edits import empty_sheet, put_sheet
-from fernfield.work.growth.rows import MIXES
-from fernfield.work.growth.standing import standing_plants
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.commands import Together, patch, put, remove
 from fernfield.work.kernel.events import Event, Moved, Revised
@@ -316,93 +312,6 @@ def test_listeners_hear_what_moved_and_what_was_kept(world: OpenWorld) -> None:
 
 
 # Covers, growth, things
-
-
-def shares_at(world: OpenWorld, x: float, y: float) -> dict[str, float]:
-    return spot(world, world.first_tract, x, y)["covers"]  # type: ignore[no-any-return]
-
-
-def test_painting_shows_a_cover_and_taking_it_away_shows_what_was_under_it(world: OpenWorld) -> None:
-    here = {"path": [(100, 100, 0), (100, 100, 1)], "softness": 0}
-    draw(world, "paint", cover="earth", strength=60, **here)
-    assert shares_at(world, 100, 100)["Earth"] == pytest.approx(0.6, abs=0.01)
-    draw(world, "paint", cover="path", strength=200, **here)
-    assert shares_at(world, 100, 100)["Path"] == 1
-    draw(world, "take_away", cover="path", strength=200, **here)
-    assert shares_at(world, 100, 100)["Earth"] == pytest.approx(0.6, abs=0.01)
-    draw(world, "paint", cover="grass", strength=200, **here)
-    assert shares_at(world, 100, 100)["Grass"] == 1
-    total = cover_shares(world, world.first_tract, Window(150, 60, 260, 160)).sum(axis=0)
-    assert np.allclose(total, 1, atol=1e-6)
-
-
-def test_painting_a_lower_cover_uncovers_it(world: OpenWorld) -> None:
-    here = {"path": [(100, 100, 0), (100, 100, 1)], "softness": 0, "strength": 150}
-    draw(world, "paint", cover="path", **here)
-    draw(world, "paint", cover="earth", **here)
-    assert shares_at(world, 100, 100)["Earth"] == 1
-
-
-def test_rock_follows_the_slope_when_the_ground_changes(world: OpenWorld) -> None:
-    assert shares_at(world, 118, 100)["Rock"] == 0
-    draw(world, path=[(100, 100, 0), (100, 100, 2)], strength=15, softness=0.3)
-    steep = spot(world, world.first_tract, 117, 100)
-    assert steep["slope_deg"] > 60
-    assert steep["covers"]["Rock"] == 1
-    rock = world.row(COVERS, "rock")
-    world.edit(put(COVERS, "rock", rock.model_copy(update={"rule": CoverRule(above_deg=90, blend_deg=0)})))
-    assert shares_at(world, 117, 100)["Rock"] == 0
-
-
-def test_plants_stand_on_the_ground_after_it_has_moved(world: OpenWorld) -> None:
-    tract = world.first_tract
-    draw(world, "sow", mix="mix", strength=300, path=[(100, 100, 0), (140, 100, 1)])
-    before = standing_plants(world, tract, tract.grid.window)
-    assert sum(len(p.plants) for p in before) > 20
-    draw(world, "raise", path=[(90, 100, 0), (140, 104, 1)], radius_m=30, strength=12)
-    after = standing_plants(world, tract, tract.grid.window)
-    for old, new in zip(before, after, strict=True):
-        assert (old.plants.x == new.plants.x).all()
-        for x, y, z in zip(new.plants.x, new.plants.y, new.z, strict=True):
-            assert z == pytest.approx(spot(world, tract, float(x), float(y))["elevation_m"], abs=1e-3)
-        upright = new.kind.habit == "upright"
-        assert (np.abs(new.lean_east).max() < 1e-6) == upright
-
-
-def test_what_is_sown_follows_the_mix(world: OpenWorld) -> None:
-    tract = world.first_tract
-    draw(world, "sow", mix="mix", strength=300, path=[(50, 100, 0), (250, 100, 1)], radius_m=45)
-
-    def count() -> int:
-        return sum(len(p.plants) for p in standing_plants(world, tract, tract.grid.window))
-
-    first = count()
-    mix = world.row(MIXES, "mix")
-    denser = tuple(k.model_copy(update={"density_per_ha": k.density_per_ha * 2}) for k in mix.kinds)
-    world.edit(put(MIXES, "mix", mix.model_copy(update={"kinds": denser})))
-    assert count() == pytest.approx(2 * first, rel=0.15)
-    draw(world, "thin", mix="mix", strength=1000, path=[(0, 100, 0), (300, 100, 2)], radius_m=80, softness=0)
-    assert count() == 0
-    world.undo()
-    world.undo()
-    assert count() == first
-
-
-def test_the_first_start_is_the_default_and_there_is_never_more_than_one(world: OpenWorld) -> None:
-    def place(key: str, **fields: object) -> None:
-        thing = Thing(**{"sort": "start", "name": key, "x": 10, "y": 10, **fields})  # type: ignore[arg-type]
-        world.edit(put(THINGS, key, thing))
-
-    place("a")
-    place("b")
-    assert [t.default for _, t in things_of(world)] == [True, False]
-    place("b", default=True, x=20)
-    assert [t.default for _, t in things_of(world)] == [False, True]
-    world.undo()
-    assert [t.default for _, t in things_of(world)] == [True, False]
-    world.edit(remove(THINGS, "a"))
-    with pytest.raises(NotFound, match="there is no 'a' among the things of this world; there is b"):
-        world.edit(remove(THINGS, "a"))
 
 
 def test_edits_that_do_not_fit_are_refused_and_change_nothing(world: OpenWorld) -> None:

@@ -12,6 +12,7 @@ from fernfield.core.brush.brush import Touch, weight_window
 from fernfield.core.grid import LARGEST_SIDE, Grid
 from fernfield.core.ground.raise_lower import raise_in_place
 from fernfield.core.light.relief import slope_degrees
+from fernfield.core.water.level import depth
 from fernfield.work.kernel.commands import put
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.seen.plan import plan_pixels
@@ -21,6 +22,16 @@ from fernfield.work.studio import Studio
 from fernfield.work.water.rows import WATER, Water, sea_level
 from fernfield.work.worlds.beginnings import WorldSpec
 from tests.conftest import draw, ground
+
+
+def test_the_hollow_of_7_m_in_ground_at_10_m() -> None:
+    """Nothing shows at 7; a pool at 8 and 9; at 11 it floods (common practice)."""
+    land = np.full((9, 9), 10, np.float32)
+    land[3:6, 3:6] = 7
+    wet = {level: (depth(land, level) > 0) for level in (7, 8, 9, 10, 11)}
+    assert not wet[7].any()
+    assert wet[8].sum() == wet[9].sum() == wet[10].sum() == 9
+    assert wet[11].all()
 
 
 def hollow(world: OpenWorld) -> None:

@@ -29,7 +29,7 @@ def test_a_form_says_what_the_field_declares() -> None:
     assert ("2", "2 square") in found["team"].choices or found["team"].choices[2][0] == "2"
     assert (found["default"].kind, found["default"].when) == ("tick", "sort=start")
     height = next(one for one in fields_of(Recipe, {}) if one.name == "height_m")
-    assert (height.required, height.left_out, height.high) == (False, "as the landforms are", 6_000)
+    assert (height.required, height.left_out, height.high) == (False, "their own", 6_000)
     weight = next(one for one in fields_of(Sheet, {}) if one.name == "weight")
     assert weight.percent
     assert [one.kind for one in fields_of(Note, {})] == ["long", "number", "number", "colour", "tick"]

@@ -1,4 +1,4 @@
-"""Shares that add up, a rule that follows, and plants that are the same from the same seed."""
+"""Plants that are the same from the same seed, and that stand on the ground."""
 
 import math
 
@@ -6,76 +6,17 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from hypothesis.extra.numpy import arrays
 
-from fernfield.core.cover.shares import SOLID, SlopeRule, compose_colours, compose_shares, rule_opacity, shares_as_bytes
+from fernfield.core.cover.shares import SOLID
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import Grid, Window
 from fernfield.core.growth.scatter import Habit, kind_seed, scatter
-from fernfield.core.water.level import depth
-
-MASKS = arrays(np.uint16, (3, 4, 5), elements=st.integers(0, SOLID))
-RULES = arrays(np.float32, (4, 5), elements=st.floats(0, 1, width=32))
-
-
-@given(MASKS, RULES)
-@settings(max_examples=60, deadline=None)
-def test_shares_always_add_up_to_one(masks: np.ndarray, rule: np.ndarray) -> None:
-    shares = compose_shares(list(masks), [None, rule, None], (4, 5))
-    assert (shares >= 0).all()
-    assert np.allclose(shares.sum(axis=0), 1, atol=1e-6)
-    assert (shares_as_bytes(shares).astype(int).sum(axis=0) == 255).all()
-
-
-@given(MASKS, RULES)
-@settings(max_examples=60, deadline=None)
-def test_the_colour_of_the_ground_is_that_of_the_covers_by_their_shares(masks: np.ndarray, rule: np.ndarray) -> None:
-    """The kernel against the shares mixed in plain NumPy."""
-    colours = [(10, 20, 30), (200, 0, 5), (0, 120, 240), (255, 255, 255)]
-    covers = [masks[0], None, masks[2]], [None, rule, rule]
-    mixed = np.tensordot(np.array(colours, float).T, compose_shares(*covers, (4, 5)).astype(float), axes=1)
-    assert np.allclose(compose_colours(*covers, colours, (4, 5)), mixed, atol=0.01)
-
-
-def test_covers_that_do_not_go_together_are_refused() -> None:
-    with pytest.raises(InvalidInput, match="not 2 and 1"):
-        compose_shares([None, None], [None], (1, 1))
-    with pytest.raises(InvalidInput, match="colours one longer, not 1, 1 and 1"):
-        compose_colours([None], [None], [(1, 2, 3)], (1, 1))
-
-
-def test_a_cover_hides_what_is_under_it_and_shows_it_again_when_taken_away() -> None:
-    half = np.full((1, 1), SOLID // 2 + 1, np.uint16)
-    full = np.full((1, 1), SOLID, np.uint16)
-    assert compose_shares([half, full], [None, None], (1, 1))[:, 0, 0] == pytest.approx([0, 0, 1], abs=1e-4)
-    assert compose_shares([half, None], [None, None], (1, 1))[:, 0, 0] == pytest.approx([0.5, 0.5, 0], abs=1e-4)
-
-
-def test_an_opacity_of_72_of_255_is_a_veil_of_28_percent() -> None:
-    """A fact of the trade, common practice."""
-    veil = np.full((1, 1), round(72 / 255 * SOLID), np.uint16)
-    assert compose_shares([veil], [None], (1, 1))[1, 0, 0] == pytest.approx(0.28, abs=0.005)
-
-
-def test_the_slope_rule_grows_in_over_its_blend() -> None:
-    slope = np.array([[20.0, 33.0, 36.0, 39.0, 60.0]], np.float32)
-    assert rule_opacity(slope, SlopeRule(36, 6))[0] == pytest.approx([0, 0, 0.5, 1, 1])
-    assert rule_opacity(slope, SlopeRule(36, 0))[0] == pytest.approx([0, 0, 0.5, 1, 1])
-    with pytest.raises(InvalidInput, match="0 to 90 degrees, not 95"):
-        SlopeRule(95, 3)
-
-
-def test_the_hollow_of_7_m_in_ground_at_10_m() -> None:
-    """Nothing shows at 7; a pool at 8 and 9; at 11 it floods (common practice)."""
-    land = np.full((9, 9), 10, np.float32)
-    land[3:6, 3:6] = 7
-    wet = {level: (depth(land, level) > 0) for level in (7, 8, 9, 10, 11)}
-    assert not wet[7].any()
-    assert wet[8].sum() == wet[9].sum() == wet[10].sum() == 9
-    assert wet[11].all()
-
-
-# Growth
+from fernfield.work.growth.rows import MIXES
+from fernfield.work.growth.standing import standing_plants
+from fernfield.work.kernel.commands import put
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.seen.spot import spot
+from tests.conftest import draw
 
 GRID = Grid(301, 301, 1.0)
 FULL = np.full((301, 301), SOLID, np.uint16)
@@ -152,3 +93,37 @@ def test_plants_keep_apart() -> None:
 def test_habits_that_cannot_be_are_refused(habit: tuple[float, float, float], word: str) -> None:
     with pytest.raises(InvalidInput, match=word):
         Habit(*habit)
+
+
+def test_plants_stand_on_the_ground_after_it_has_moved(world: OpenWorld) -> None:
+    tract = world.first_tract
+    draw(world, "sow", mix="mix", strength=300, path=[(100, 100, 0), (140, 100, 1)])
+    before = standing_plants(world, tract, tract.grid.window)
+    assert sum(len(p.plants) for p in before) > 20
+    draw(world, "raise", path=[(90, 100, 0), (140, 104, 1)], radius_m=30, strength=12)
+    after = standing_plants(world, tract, tract.grid.window)
+    for old, new in zip(before, after, strict=True):
+        assert (old.plants.x == new.plants.x).all()
+        for x, y, z in zip(new.plants.x, new.plants.y, new.z, strict=True):
+            assert z == pytest.approx(spot(world, tract, float(x), float(y))["elevation_m"], abs=1e-3)
+        upright = new.kind.habit == "upright"
+        assert (np.abs(new.lean_east).max() < 1e-6) == upright
+
+
+def test_what_is_sown_follows_the_mix(world: OpenWorld) -> None:
+    tract = world.first_tract
+    draw(world, "sow", mix="mix", strength=300, path=[(50, 100, 0), (250, 100, 1)], radius_m=45)
+
+    def count() -> int:
+        return sum(len(p.plants) for p in standing_plants(world, tract, tract.grid.window))
+
+    first = count()
+    mix = world.row(MIXES, "mix")
+    denser = tuple(k.model_copy(update={"density_per_ha": k.density_per_ha * 2}) for k in mix.kinds)
+    world.edit(put(MIXES, "mix", mix.model_copy(update={"kinds": denser})))
+    assert count() == pytest.approx(2 * first, rel=0.15)
+    draw(world, "thin", mix="mix", strength=1000, path=[(0, 100, 0), (300, 100, 2)], radius_m=80, softness=0)
+    assert count() == 0
+    world.undo()
+    world.undo()
+    assert count() == first
