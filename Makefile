@@ -5,6 +5,8 @@ BIN := $(VENV)/bin
 HOST ?= 127.0.0.1
 PORT ?= 8127
 DATA ?= data
+# Scripts and styles; what is generated or comes from elsewhere is left out by .prettierignore.
+DRAWN := "fernfield/web/**/*.{js,ts,css}"
 
 .PHONY: demo test lint types test-steady mutants system-packages bench screenshots lock
 
@@ -26,6 +28,7 @@ types: $(VENV)/js.done
 	$(BIN)/python tools/openapi.py $(VENV)/js/openapi.json
 	$(BIN)/node $(VENV)/js/node_modules/openapi-typescript/bin/cli.js $(VENV)/js/openapi.json -o fernfield/web/static/js/api.d.ts >/dev/null
 	$(BIN)/node $(VENV)/js/node_modules/typescript/bin/tsc -p tools/types/tsconfig.json
+	$(BIN)/node $(VENV)/js/node_modules/prettier/bin/prettier.cjs --log-level warn --check $(DRAWN)
 
 # The browser tests ten times over, while both processors are kept busy by something else: none may fail.
 test-steady: system-packages $(VENV)/dev.done

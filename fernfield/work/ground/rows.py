@@ -91,7 +91,7 @@ class Recipe(Row):
     landscapes: Annotated[tuple[Landscape, ...], Field(min_length=1, max_length=12)]
     blend_m: Annotated[float, Field(ge=0, le=5_000), Say("Blend", "m")] = 120.0
     base_m: Annotated[Elevation, Say("Level", "m")] = 2.0
-    height_m: Annotated[float | None, Field(gt=0, le=6_000), Say("Height", "m", left_out="as the landforms are")] = None
+    height_m: Annotated[float | None, Field(gt=0, le=6_000), Say("Height", "m", left_out="their own")] = None
     widen: Annotated[bool, Say("Widen what does not bear its height")] = False
     plot: Annotated[Key | None, UNASKED] = None
     box: Annotated[tuple[float, float, float, float] | None, UNASKED] = None

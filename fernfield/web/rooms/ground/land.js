@@ -13,7 +13,12 @@ export function beginRecipe(box) {
   if (!form) return;
   /** @param {string} name @returns {any} */
   const field = (name) => form.elements.namedItem(name);
-  const wanted = () => ({ ...recipeOf(form), ...state.area, name: field("name").value, sheet: field("sheet").value || null });
+  const wanted = () => ({
+    ...recipeOf(form),
+    ...state.area,
+    name: field("name").value,
+    sheet: field("sheet").value || null,
+  });
   // Only the recipe is said: the fields of the form are not the API's.
   sendInstead(form, wanted);
   form.addEventListener("change", (event) => {
@@ -21,7 +26,9 @@ export function beginRecipe(box) {
     if (target.matches("[data-landform]")) showSettings(form);
     if (target.name === "sheet" && target.value) fillFrom(form, target.value);
   });
-  form.querySelector("[data-preview-land]")?.addEventListener("click", () => form.reportValidity() && preview(form, wanted()));
+  form
+    .querySelector("[data-preview-land]")
+    ?.addEventListener("click", () => form.reportValidity() && preview(form, wanted()));
   URL.revokeObjectURL(shown);
 }
 
@@ -31,13 +38,23 @@ function fillFrom(form, sheet) {
   const recipe = row("recipes", sheet);
   if (!recipe) return;
   fillRecipe(form, recipe);
-  state.area = recipe.plot ? { plot: recipe.plot } : recipe.box ? { box: recipe.box } : recipe.outline ? { outline: recipe.outline } : {};
+  state.area = recipe.plot
+    ? { plot: recipe.plot }
+    : recipe.box
+      ? { box: recipe.box }
+      : recipe.outline
+        ? { outline: recipe.outline }
+        : {};
   /** @type {any} */ (form.elements.namedItem("name")).value = row("sheets", sheet)?.name || "Land";
 }
 
 /** @param {HTMLFormElement} form @param {any} body */
 async function preview(form, body) {
-  const answer = await fetch(`/api/tracts/${state.world.tract}/generate/preview`, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(body) });
+  const answer = await fetch(`/api/tracts/${state.world.tract}/generate/preview`, {
+    method: "POST",
+    headers: { "content-type": "application/json" },
+    body: JSON.stringify(body),
+  });
   if (!answer.ok) {
     say(problemWords(await problemOf(answer)));
     return;

@@ -17,7 +17,11 @@ const box = /** @type {HTMLElement} */ (document.getElementById("bench"));
 
 /** What strokes keep to. @param {Record<string, any>} values */
 function setKeep(values) {
-  const said = Object.fromEntries(Object.entries(values).filter(([, value]) => value !== null && value !== undefined && value !== "" && value !== false));
+  const said = Object.fromEntries(
+    Object.entries(values).filter(
+      ([, value]) => value !== null && value !== undefined && value !== "" && value !== false,
+    ),
+  );
   if (!said.plots?.length) for (const name of ["plots", "outside", "feather_m"]) delete said[name];
   const limits = Object.keys(said).some((name) => name !== "feather_m");
   state.keepTo = limits ? /** @type {any} */ (said) : null;
@@ -29,15 +33,21 @@ function setKeep(values) {
   showAnew();
 }
 // Plots that were deleted, here or by somebody else, are kept to no more; nor is one in the hand.
-watch(() => state.at.plots, () => {
-  const plots = state.keepTo?.plots || [];
-  const left = plots.filter((/** @type {string} */ key) => row("plots", key));
-  if (left.length < plots.length) setKeep({ ...state.keepTo, plots: left });
-  if (state.area.plot && !row("plots", state.area.plot)) setArea({});
-});
-watch(() => state.at.sheets, () => {
-  if (state.sheet && !row("sheets", state.sheet)) state.sheet = "";
-});
+watch(
+  () => state.at.plots,
+  () => {
+    const plots = state.keepTo?.plots || [];
+    const left = plots.filter((/** @type {string} */ key) => row("plots", key));
+    if (left.length < plots.length) setKeep({ ...state.keepTo, plots: left });
+    if (state.area.plot && !row("plots", state.area.plot)) setArea({});
+  },
+);
+watch(
+  () => state.at.sheets,
+  () => {
+    if (state.sheet && !row("sheets", state.sheet)) state.sheet = "";
+  },
+);
 
 /** Take an area into the hand. @param {Area} area */
 function setArea(area) {
@@ -46,7 +56,12 @@ function setArea(area) {
   showMove();
 }
 
-const SIDES = [["x0", "West", 0], ["x1", "East", 2], ["y0", "South", 1], ["y1", "North", 3]];
+const SIDES = [
+  ["x0", "West", 0],
+  ["x1", "East", 2],
+  ["y0", "South", 1],
+  ["y1", "North", 3],
+];
 
 /** @param {Area} area */
 function areaWords(area) {
@@ -72,7 +87,9 @@ Alpine.data("ground", () => ({
       (has(k.from_m) || has(k.to_m)) && "elevations",
       (has(k.from_deg) || has(k.to_deg)) && "slopes",
       k.water,
-    ].filter(Boolean).join(", ");
+    ]
+      .filter(Boolean)
+      .join(", ");
   },
   /** @param {string} key */
   keeps: (key) => (state.keepTo?.plots || []).includes(key),
@@ -132,7 +149,10 @@ Alpine.data("ground", () => ({
   },
   whole: () => setArea({}),
   again: () => setArea(state.lastArea || {}),
-  drawBox: () => drawOutline("box", ([[ax, ay], [bx, by]]) => setArea({ box: [Math.min(ax, bx), Math.min(ay, by), Math.max(ax, bx), Math.max(ay, by)] })),
+  drawBox: () =>
+    drawOutline("box", ([[ax, ay], [bx, by]]) =>
+      setArea({ box: [Math.min(ax, bx), Math.min(ay, by), Math.max(ax, bx), Math.max(ay, by)] }),
+    ),
   drawFreehand: () => drawOutline("freehand", (points) => setArea({ outline: points })),
   /** @param {Event} event */
   takePlot(event) {
@@ -180,14 +200,21 @@ let moveTimer = 0;
 function showMove() {
   clearTimeout(moveTimer);
   const form = /** @type {HTMLFormElement | null} */ (box.querySelector("[data-area-work=move]"));
-  const shows = form && document.getElementById("work-move")?.classList.contains("active") && (state.area.plot || state.area.box || state.area.outline);
+  const shows =
+    form &&
+    document.getElementById("work-move")?.classList.contains("active") &&
+    (state.area.plot || state.area.box || state.area.outline);
   if (!form || !shows) {
     MOVED.corners = null;
     drawOverlay();
     return;
   }
   moveTimer = setTimeout(async () => {
-    const answer = await fetch(`/api/tracts/${state.world.tract}/move/outline`, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify({ ...bodyOf(form), ...state.area }) });
+    const answer = await fetch(`/api/tracts/${state.world.tract}/move/outline`, {
+      method: "POST",
+      headers: { "content-type": "application/json" },
+      body: JSON.stringify({ ...bodyOf(form), ...state.area }),
+    });
     MOVED.corners = answer.ok ? (await answer.json()).corners : null;
     drawOverlay();
   }, 120);
@@ -215,11 +242,19 @@ heed("panel", () => {
     if (field.reportValidity()) setBrush({ [field.name]: valueOf(field) ?? "" });
   });
   const limits = /** @type {HTMLFormElement} */ (box.querySelector("form[data-keep]"));
-  const none = Object.fromEntries(fieldsOf(limits).filter((field) => field.name).map((field) => [field.name, field.type === "checkbox" ? false : field.name === "feather_m" ? 0 : null]));
+  const none = Object.fromEntries(
+    fieldsOf(limits)
+      .filter((field) => field.name)
+      .map((field) => [field.name, field.type === "checkbox" ? false : field.name === "feather_m" ? 0 : null]),
+  );
   watchForm(limits, () => ({ ...none, ...state.keepTo }));
   limits.addEventListener("change", (event) => {
     delete limits.dataset.typed;
-    if (/** @type {HTMLElement} */ (event.target).dataset.plot !== undefined || !(/** @type {HTMLInputElement} */ (event.target).reportValidity())) return;
+    if (
+      /** @type {HTMLElement} */ (event.target).dataset.plot !== undefined ||
+      !(/** @type {HTMLInputElement} */ (event.target).reportValidity())
+    )
+      return;
     setKeep({ ...bodyOf(limits), plots: state.keepTo?.plots || [] });
   });
   const sheet = /** @type {HTMLFormElement} */ (box.querySelector("form[data-sheet-form]"));
@@ -242,7 +277,8 @@ heed("panel", () => {
     // A file is called by its own name.
     form.addEventListener("change", () => {
       const file = /** @type {HTMLInputElement} */ (form.querySelector("[type=file]")).files?.[0];
-      /** @type {HTMLInputElement} */ (form.querySelector("[name=name]")).value = (file?.name || "").replace(/\.[^.]*$/, "").slice(0, 60) || "Picture";
+      /** @type {HTMLInputElement} */ (form.querySelector("[name=name]")).value =
+        (file?.name || "").replace(/\.[^.]*$/, "").slice(0, 60) || "Picture";
     });
   }
   beginRecipe(box);
@@ -254,7 +290,8 @@ document.body.addEventListener("fern:area-worked", () => {
 document.body.addEventListener("fern:sheet", (event) => {
   const { key } = /** @type {CustomEvent} */ (event).detail;
   if (key) state.sheet = key;
-  box.querySelector("form[data-then=sheet]") instanceof HTMLFormElement && /** @type {HTMLFormElement} */ (box.querySelector("form[data-then=sheet]")).reset();
+  box.querySelector("form[data-then=sheet]") instanceof HTMLFormElement &&
+    /** @type {HTMLFormElement} */ (box.querySelector("form[data-then=sheet]")).reset();
   keep();
 });
 document.body.addEventListener("fern:picture", (event) => {

@@ -45,4 +45,7 @@ function begin() {
   placeSun();
 }
 heed("panel", () => state.stage === "light" && begin());
-watch(() => state.at.light, () => setTimeout(placeSun));
+watch(
+  () => state.at.light,
+  () => setTimeout(placeSun),
+);

@@ -13,7 +13,8 @@ addPlaced({
   name: "things",
   form: "chosen",
   turns: true,
-  make: (what) => (what === "note" ? null : { sort: what === "start" ? "start" : "piece", kit: what === "start" ? null : what }),
+  make: (what) =>
+    what === "note" ? null : { sort: what === "start" ? "start" : "piece", kit: what === "start" ? null : what },
 });
 addPlaced({ stage: "sites", name: "notes", form: "note", make: (what) => (what === "note" ? { text: "Note" } : null) });
 

@@ -86,7 +86,13 @@ function wish() {
     ahead += WAYS[key][0];
     aside += WAYS[key][1];
   }
-  send({ is: "wish", ahead: clamp(ahead, -1, 1), aside: clamp(aside, -1, 1), facing: ((facing % 360) + 360) % 360, run });
+  send({
+    is: "wish",
+    ahead: clamp(ahead, -1, 1),
+    aside: clamp(aside, -1, 1),
+    facing: ((facing % 360) + 360) % 360,
+    run,
+  });
 }
 
 /** Back to the map as it was. */
@@ -111,17 +117,21 @@ function look(dx, dy) {
   sendTimer = setTimeout(wish, 15);
 }
 
-window.addEventListener("keydown", (event) => {
-  if (!state.walking) return;
-  const name = meantBy(event, ["walk"])?.name;
-  if (!name) return;
-  event.preventDefault();
-  event.stopPropagation();
-  if (name === "walk-leave") leave();
-  else if (name === "walk-run") run = true;
-  else pressed.add(name);
-  wish();
-}, true);
+window.addEventListener(
+  "keydown",
+  (event) => {
+    if (!state.walking) return;
+    const name = meantBy(event, ["walk"])?.name;
+    if (!name) return;
+    event.preventDefault();
+    event.stopPropagation();
+    if (name === "walk-leave") leave();
+    else if (name === "walk-run") run = true;
+    else pressed.add(name);
+    wish();
+  },
+  true,
+);
 window.addEventListener("keyup", (event) => {
   if (!state.walking) return;
   const name = meantBy(event, ["walk"])?.name;

@@ -29,7 +29,12 @@ function look() {
   const north = Math.max(...all.map((t) => t.y + deep(t)));
   const rect = sheet.getBoundingClientRect();
   const scale = Math.max((east - west) / (rect.width * 0.76), (north - south) / (rect.height * 0.76));
-  view = { w: rect.width * scale, h: rect.height * scale, x: (west + east) / 2 - (rect.width * scale) / 2, y: (south + north) / 2 - (rect.height * scale) / 2 };
+  view = {
+    w: rect.width * scale,
+    h: rect.height * scale,
+    x: (west + east) / 2 - (rect.width * scale) / 2,
+    y: (south + north) / 2 - (rect.height * scale) / 2,
+  };
 }
 const perPixel = () => view.w / sheet.getBoundingClientRect().width;
 
@@ -40,20 +45,40 @@ function draw() {
   const parts = [];
   for (let x = Math.ceil(view.x / step) * step; x < view.x + view.w; x += step) {
     parts.push(svg("line", { class: x === 0 ? "grid zero" : "grid", x1: x, x2: x, y1: -view.y, y2: -view.y - view.h }));
-    parts.push(svg("text", { class: "tick-word", x: x + 4 * px, y: -view.y - 6 * px, "font-size": 11 * px }, `E ${Math.round(x)}`));
+    parts.push(
+      svg(
+        "text",
+        { class: "tick-word", x: x + 4 * px, y: -view.y - 6 * px, "font-size": 11 * px },
+        `E ${Math.round(x)}`,
+      ),
+    );
   }
   for (let y = Math.ceil(view.y / step) * step; y < view.y + view.h; y += step) {
     parts.push(svg("line", { class: y === 0 ? "grid zero" : "grid", y1: -y, y2: -y, x1: view.x, x2: view.x + view.w }));
-    parts.push(svg("text", { class: "tick-word", x: view.x + 6 * px, y: -y - 4 * px, "font-size": 11 * px }, `N ${Math.round(y)}`));
+    parts.push(
+      svg(
+        "text",
+        { class: "tick-word", x: view.x + 6 * px, y: -y - 4 * px, "font-size": 11 * px },
+        `N ${Math.round(y)}`,
+      ),
+    );
   }
   const order = [...known.tracts].sort((a, b) => Number(a.kind === "underground") - Number(b.kind === "underground"));
   for (const t of order) {
     const box = { x: t.x, y: -t.y - deep(t), width: wide(t), height: deep(t) };
     parts.push(
       svg("g", { "data-tract": t.id, class: `tract ${t.kind}${t.id === known.chosen ? " chosen" : ""}` }, "", [
-        svg("image", { href: `/api/tracts/${t.id}/plan.png?width=400&contour_m=0&growth=false&r=${revision}`, preserveAspectRatio: "none", ...box }),
+        svg("image", {
+          href: `/api/tracts/${t.id}/plan.png?width=400&contour_m=0&growth=false&r=${revision}`,
+          preserveAspectRatio: "none",
+          ...box,
+        }),
         svg("rect", { ...box, "stroke-width": (t.id === known.chosen ? 3 : 1.5) * px }),
-        svg("text", { class: "name", x: t.x + 8 * px, y: -t.y - deep(t) + 18 * px, "font-size": 13 * px, "stroke-width": 4 * px }, t.name + (t.kind === "underground" ? ", underground" : "")),
+        svg(
+          "text",
+          { class: "name", x: t.x + 8 * px, y: -t.y - deep(t) + 18 * px, "font-size": 13 * px, "stroke-width": 4 * px },
+          t.name + (t.kind === "underground" ? ", underground" : ""),
+        ),
       ]),
     );
   }
@@ -64,7 +89,14 @@ function draw() {
       pair.side === "east"
         ? { x1: b.x, x2: b.x, y1: -Math.max(a.y, b.y), y2: -Math.min(a.y + deep(a), b.y + deep(b)) }
         : { y1: -b.y, y2: -b.y, x1: Math.max(a.x, b.x), x2: Math.min(a.x + wide(a), b.x + wide(b)) };
-    parts.push(svg("line", { class: pair.joined ? "join" : pair.why_not ? "bar" : "may", "stroke-width": 5 * px, "stroke-dasharray": pair.joined ? "none" : `${8 * px} ${5 * px}`, ...line }));
+    parts.push(
+      svg("line", {
+        class: pair.joined ? "join" : pair.why_not ? "bar" : "may",
+        "stroke-width": 5 * px,
+        "stroke-dasharray": pair.joined ? "none" : `${8 * px} ${5 * px}`,
+        ...line,
+      }),
+    );
   }
   sheet.replaceChildren(...parts);
   id("layout-scale").textContent = `grid every ${step} m · 1 px ${px.toFixed(px < 10 ? 2 : 0)} m`;
@@ -76,8 +108,11 @@ const FIRST_BLEND_M = 40;
 /** @param {Pair} pair */
 function pairWords(pair) {
   const names = `${named(pair.first)?.name} and ${named(pair.second)?.name}`;
-  if (pair.joined) return `${names}: joined, blended over ${pair.blend_m} m${pair.gap_m > 0.001 ? `; they differ by ${pair.gap_m.toFixed(2)} m again` : ""}`;
-  return pair.why_not ? `${names} cannot be joined: ${pair.why_not}.` : `${names} may be joined; their edges differ by up to ${pair.gap_m.toFixed(2)} m.`;
+  if (pair.joined)
+    return `${names}: joined, blended over ${pair.blend_m} m${pair.gap_m > 0.001 ? `; they differ by ${pair.gap_m.toFixed(2)} m again` : ""}`;
+  return pair.why_not
+    ? `${names} cannot be joined: ${pair.why_not}.`
+    : `${names} may be joined; their edges differ by up to ${pair.gap_m.toFixed(2)} m.`;
 }
 
 const form = () => /** @type {HTMLFormElement} */ (id("chosen"));
@@ -130,7 +165,14 @@ Alpine.data("layout", () => ({
     const button = /** @type {HTMLElement} */ (event.currentTarget);
     const field = /** @type {HTMLInputElement} */ (button.parentElement?.querySelector("input"));
     if (!field.reportValidity()) return;
-    if (await ask(`${base}/joins`, "POST", { first: button.dataset.first, second: button.dataset.second, blend_m: Number(field.value) })) again();
+    if (
+      await ask(`${base}/joins`, "POST", {
+        first: button.dataset.first,
+        second: button.dataset.second,
+        blend_m: Number(field.value),
+      })
+    )
+      again();
   },
   /** @param {Event} event */
   async part(event) {
@@ -163,7 +205,22 @@ function snapped(t, x, y) {
     return Math.round(value / step) * step;
   };
   const tidy = (/** @type {number} */ value) => Math.round(value * 1000) / 1000;
-  return { x: tidy(best(x, wide(t), lines((o) => [o.x, o.x + wide(o)]))), y: tidy(best(y, deep(t), lines((o) => [o.y, o.y + deep(o)]))) };
+  return {
+    x: tidy(
+      best(
+        x,
+        wide(t),
+        lines((o) => [o.x, o.x + wide(o)]),
+      ),
+    ),
+    y: tidy(
+      best(
+        y,
+        deep(t),
+        lines((o) => [o.y, o.y + deep(o)]),
+      ),
+    ),
+  };
 }
 
 /** @param {Tract} t */
@@ -212,7 +269,10 @@ id("undo").addEventListener("click", async () => (await ask(`${base}/undo`, "POS
 id("add").addEventListener("focusin", () => {
   if (id("add").dataset.typed) return;
   // A new tract is offered a place to the east of all others.
-  fill(id("add"), { x: Math.max(...known.tracts.map((t) => t.x + wide(t))), y: Math.min(...known.tracts.map((t) => t.y)) });
+  fill(id("add"), {
+    x: Math.max(...known.tracts.map((t) => t.x + wide(t))),
+    y: Math.min(...known.tracts.map((t) => t.y)),
+  });
   id("add").dataset.typed = "yes";
 });
 document.body.addEventListener("fern:again", (event) => {

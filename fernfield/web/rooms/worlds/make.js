@@ -21,7 +21,12 @@ function wanted(form) {
 function picture() {
   if (!make || make.hidden) return;
   const { name, ...spec } = wanted(make);
-  window.htmx.ajax("GET", "/make/picture", { source: "#make-picture", target: "#make-picture", swap: "innerHTML", values: { spec: JSON.stringify(spec) } });
+  window.htmx.ajax("GET", "/make/picture", {
+    source: "#make-picture",
+    target: "#make-picture",
+    swap: "innerHTML",
+    values: { spec: JSON.stringify(spec) },
+  });
 }
 function soon() {
   clearTimeout(timer);
@@ -52,7 +57,9 @@ if (make) {
     if (target.matches("[data-landform]")) showSettings(make);
     if (target.name === "width_m" || target.name === "depth_m") id("make-cells").value = "";
     const cells = Number(id("make-cells").value);
-    if (cells) for (const name of ["width_m", "depth_m"]) id(`make-${name}`).value = String(cells * Number(id("make-spacing_m").value));
+    if (cells)
+      for (const name of ["width_m", "depth_m"])
+        id(`make-${name}`).value = String(cells * Number(id("make-spacing_m").value));
     soon();
   });
   const copy = () => {
@@ -66,7 +73,8 @@ if (make) {
 }
 document.body.addEventListener("fern:made", (event) => {
   const { id: world, job } = /** @type {CustomEvent} */ (event).detail;
-  if (job) window.htmx.ajax("GET", `/jobs/${job}/card`, { source: "#make-job", target: "#make-job", swap: "innerHTML" });
+  if (job)
+    window.htmx.ajax("GET", `/jobs/${job}/card`, { source: "#make-job", target: "#make-job", swap: "innerHTML" });
   else if (world) location.assign(`/worlds/${world}`);
 });
 
@@ -80,7 +88,10 @@ async function land() {
   const form = placing();
   if (!form || form.dataset.placed) return;
   const file = /** @type {HTMLElement} */ (form.closest("[data-file]")).dataset.file;
-  const [facts, image] = [/** @type {HTMLElement} */ (document.querySelector("[data-facts]")), /** @type {HTMLImageElement} */ (document.querySelector("[data-land]"))];
+  const [facts, image] = [
+    /** @type {HTMLElement} */ (document.querySelector("[data-facts]")),
+    /** @type {HTMLImageElement} */ (document.querySelector("[data-land]")),
+  ];
   const fields = fieldsOf(form).filter((field) => field.name.startsWith("placing."));
   if (!fields.every((field) => field.checkValidity())) {
     facts.textContent = "The land is shown as soon as its spacing and heights are said.";
@@ -89,7 +100,11 @@ async function land() {
   }
   const body = bodyOf(form);
   const mine = (asked += 1);
-  const answer = await fetch(`/api/files/${file}/preview`, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(body.placing || {}) });
+  const answer = await fetch(`/api/files/${file}/preview`, {
+    method: "POST",
+    headers: { "content-type": "application/json" },
+    body: JSON.stringify(body.placing || {}),
+  });
   if (mine !== asked) return;
   image.hidden = !answer.ok;
   if (!answer.ok) {
@@ -97,7 +112,9 @@ async function land() {
     return;
   }
   const f = await answer.json();
-  facts.textContent = `${f.cols} × ${f.rows} posts, ${f.width_m.toFixed(0)} × ${f.depth_m.toFixed(0)} m, ${f.lowest_m.toFixed(1)} to ${f.highest_m.toFixed(1)} m` + (f.step_m ? `, in steps of ${f.step_m.toPrecision(3)} m` : "");
+  facts.textContent =
+    `${f.cols} × ${f.rows} posts, ${f.width_m.toFixed(0)} × ${f.depth_m.toFixed(0)} m, ${f.lowest_m.toFixed(1)} to ${f.highest_m.toFixed(1)} m` +
+    (f.step_m ? `, in steps of ${f.step_m.toPrecision(3)} m` : "");
   image.src = `/api/files/${file}/preview.png?${new URLSearchParams({ placing: JSON.stringify(body.placing || {}), sea_level_m: String(body.sea_level_m ?? 0) })}`;
 }
 

@@ -5,20 +5,29 @@ const field = (form, name) => form.elements.namedItem(name);
 
 /** @param {HTMLFormElement} form */
 export function recipeOf(form) {
-  const amount = (/** @type {string} */ name) => (field(form, name)?.value ? Number(field(form, name).value) : undefined);
+  const amount = (/** @type {string} */ name) =>
+    field(form, name)?.value ? Number(field(form, name).value) : undefined;
   const landscapes = landforms(form)
     .filter((one) => Number(one.value) > 0)
-    .map((one) => ({ name: one.dataset.landform || "", weight: Number(one.value), patch_m: amount("patch_m"), settings: settingsOf(form, one.dataset.landform || "") }));
+    .map((one) => ({
+      name: one.dataset.landform || "",
+      weight: Number(one.value),
+      patch_m: amount("patch_m"),
+      settings: settingsOf(form, one.dataset.landform || ""),
+    }));
   /** @type {Record<string, any>} */
   const recipe = { landscapes };
-  for (const name of ["seed", "blend_m", "height_m", "base_m", "feather_m"]) if (amount(name) !== undefined) recipe[name] = amount(name);
+  for (const name of ["seed", "blend_m", "height_m", "base_m", "feather_m"])
+    if (amount(name) !== undefined) recipe[name] = amount(name);
   if (field(form, "widen")?.checked) recipe.widen = true;
-  if (amount("drops_per_m2") || amount("passes")) recipe.weathering = { drops_per_m2: amount("drops_per_m2"), passes: amount("passes") };
+  if (amount("drops_per_m2") || amount("passes"))
+    recipe.weathering = { drops_per_m2: amount("drops_per_m2"), passes: amount("passes") };
   return recipe;
 }
 
 /** @param {HTMLFormElement} form @returns {HTMLInputElement[]} */
-const landforms = (form) => [...form.querySelectorAll("[data-landform]")].map((one) => /** @type {HTMLInputElement} */ (one));
+const landforms = (form) =>
+  [...form.querySelectorAll("[data-landform]")].map((one) => /** @type {HTMLInputElement} */ (one));
 /** @param {HTMLFormElement} form @param {string} landform @returns {HTMLElement} */
 const box = (form, landform) => /** @type {HTMLElement} */ (form.querySelector(`[data-settings-of="${landform}"]`));
 /** @param {HTMLFormElement} form @param {string} landform @returns {HTMLInputElement[]} */
@@ -40,10 +49,16 @@ export function fillRecipe(form, recipe) {
   for (const one of landforms(form)) {
     const scape = recipe.landscapes.find((/** @type {any} */ l) => l.name === one.dataset.landform);
     one.value = String(scape?.weight ?? 0);
-    for (const setting of own(form, one.dataset.landform || "")) setting.value = String(scape?.settings?.[setting.name] ?? setting.defaultValue);
+    for (const setting of own(form, one.dataset.landform || ""))
+      setting.value = String(scape?.settings?.[setting.name] ?? setting.defaultValue);
   }
-  const values = { ...recipe, ...(recipe.weathering || { drops_per_m2: 0, passes: 0 }), patch_m: recipe.landscapes[0].patch_m };
-  for (const name of ["seed", "blend_m", "height_m", "base_m", "feather_m", "patch_m", "drops_per_m2", "passes"]) if (field(form, name)) field(form, name).value = values[name] ?? "";
+  const values = {
+    ...recipe,
+    ...(recipe.weathering || { drops_per_m2: 0, passes: 0 }),
+    patch_m: recipe.landscapes[0].patch_m,
+  };
+  for (const name of ["seed", "blend_m", "height_m", "base_m", "feather_m", "patch_m", "drops_per_m2", "passes"])
+    if (field(form, name)) field(form, name).value = values[name] ?? "";
   if (field(form, "widen")) field(form, "widen").checked = Boolean(recipe.widen);
   showSettings(form);
 }

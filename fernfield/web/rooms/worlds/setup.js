@@ -10,7 +10,13 @@ document.querySelector("[data-tract-choice]")?.addEventListener("change", (event
 });
 // What was set is shown: the title and the icon are fetched anew, and nothing that is typed is touched.
 document.body.addEventListener("fern:renewed", () => {
-  for (const part of ["setup-title", "icon"]) window.htmx.ajax("GET", `/worlds/${world}/setup?tract=${tract}`, { source: `#${part}`, target: `#${part}`, select: `#${part}`, swap: "outerHTML" });
+  for (const part of ["setup-title", "icon"])
+    window.htmx.ajax("GET", `/worlds/${world}/setup?tract=${tract}`, {
+      source: `#${part}`,
+      target: `#${part}`,
+      select: `#${part}`,
+      swap: "outerHTML",
+    });
 });
 document.body.addEventListener("fern:binned", () => location.assign("/"));
 
@@ -27,9 +33,16 @@ function bounds() {
   picture.replaceChildren(
     svg("image", { href: picture.dataset.plan, x: 0, y: -depth, width, height: depth, preserveAspectRatio: "none" }),
     svg("rect", { class: "old", x: 0, y: -depth, width, height: depth }),
-    svg("rect", { class: "new", x: Math.min(x0, x1), y: -Math.max(y0, y1), width: Math.abs(x1 - x0), height: Math.abs(y1 - y0) }),
+    svg("rect", {
+      class: "new",
+      x: Math.min(x0, x1),
+      y: -Math.max(y0, y1),
+      width: Math.abs(x1 - x0),
+      height: Math.abs(y1 - y0),
+    }),
   );
-  /** @type {HTMLElement} */ (document.querySelector("[data-crop-words]")).textContent = `${(x1 - x0).toFixed(0)} × ${(y1 - y0).toFixed(0)} m afterwards`;
+  /** @type {HTMLElement} */ (document.querySelector("[data-crop-words]")).textContent =
+    `${(x1 - x0).toFixed(0)} × ${(y1 - y0).toFixed(0)} m afterwards`;
 }
 id("crop").addEventListener("input", bounds);
 bounds();
@@ -40,6 +53,7 @@ document.querySelector("[data-show-loss]")?.addEventListener("click", async () =
   const found = await ask(`${path}?spacing_m=${spacing}`);
   if (!found) return;
   id("loss").src = `${path}.png?spacing_m=${spacing}`;
-  id("loss-words").textContent = `at ${spacing} m: at most ${found.greatest_m.toFixed(2)} m, ${found.rms_m.toFixed(3)} m in the mean (RMS)`;
+  id("loss-words").textContent =
+    `at ${spacing} m: at most ${found.greatest_m.toFixed(2)} m, ${found.rms_m.toFixed(3)} m in the mean (RMS)`;
   id("loss").closest("figure").hidden = false;
 });

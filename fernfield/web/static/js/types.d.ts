@@ -111,14 +111,32 @@ export interface Boot {
   tools: Tool[];
   overlays: { name: string; label: string; hint: string }[];
   shortcuts: Shortcut[];
-  collections: { name: string; one: string; only: string | null; in_tract: boolean; told: boolean; pictured: boolean }[];
+  collections: {
+    name: string;
+    one: string;
+    only: string | null;
+    in_tract: boolean;
+    told: boolean;
+    pictured: boolean;
+  }[];
   kit: Record<string, Piece>;
   teams: { team: number; mark: string; colour: string }[];
   walker: { wade_m: number; steepest_deg: number };
 }
 
 export interface PageState {
-  world: { id: string; name: string; revision: number; tract: string; tracts: TractFacts[]; width_m: number; depth_m: number; sea_level_m: number; sun_bearing_deg: number; sun_height_deg: number };
+  world: {
+    id: string;
+    name: string;
+    revision: number;
+    tract: string;
+    tracts: TractFacts[];
+    width_m: number;
+    depth_m: number;
+    sea_level_m: number;
+    sun_bearing_deg: number;
+    sun_height_deg: number;
+  };
   can_undo: boolean;
   can_redo: boolean;
   line: string;
@@ -140,7 +158,16 @@ export interface PageState {
   view: string;
   plan: { zoom: number; col: number; row: number } | null;
   camera: { x: number; y: number; away: number; bearing: number; tilt: number } | null;
-  show: { contour_m: number | "auto"; water: boolean; growth: boolean; shadows: boolean; labels: boolean; posts: boolean; overlays: string[]; detail: string };
+  show: {
+    contour_m: number | "auto";
+    water: boolean;
+    growth: boolean;
+    shadows: boolean;
+    labels: boolean;
+    posts: boolean;
+    overlays: string[];
+    detail: string;
+  };
   shown: number;
   section: boolean;
   cursor: { x: number; y: number } | null;

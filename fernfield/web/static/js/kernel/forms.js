@@ -26,7 +26,8 @@ function hiddenIn(field, form) {
 export function valueOf(field) {
   if (field instanceof HTMLInputElement && field.type === "checkbox") return field.checked;
   if (field.value === "") return "optional" in field.dataset ? null : "empty" in field.dataset ? "" : undefined;
-  if (field instanceof HTMLInputElement && field.type === "number") return "percent" in field.dataset ? Number(field.value) / 100 : Number(field.value);
+  if (field instanceof HTMLInputElement && field.type === "number")
+    return "percent" in field.dataset ? Number(field.value) / 100 : Number(field.value);
   if (field instanceof HTMLSelectElement && "number" in field.dataset) return Number(field.value);
   return field.value;
 }
@@ -36,7 +37,14 @@ export function bodyOf(form) {
   /** @type {Record<string, any>} */
   const body = {};
   for (const field of fieldsOf(form)) {
-    if (!field.name || field.disabled || field.type === "file" || field.closest("[data-apart]") || hiddenIn(field, form)) continue;
+    if (
+      !field.name ||
+      field.disabled ||
+      field.type === "file" ||
+      field.closest("[data-apart]") ||
+      hiddenIn(field, form)
+    )
+      continue;
     const value = valueOf(field);
     if (value === undefined) continue;
     const path = field.name.split(".");
@@ -58,7 +66,8 @@ export function fill(form, values) {
     const value = values[field.name];
     if (field instanceof HTMLInputElement && field.type === "checkbox") field.checked = Boolean(value);
     else if (value === null || value === undefined) field.value = "";
-    else if (typeof value === "number") field.value = String(Math.round(value * ("percent" in field.dataset ? 100 : 1) * 1e4) / 1e4);
+    else if (typeof value === "number")
+      field.value = String(Math.round(value * ("percent" in field.dataset ? 100 : 1) * 1e4) / 1e4);
     else field.value = String(value);
   }
   settle(form);
@@ -94,7 +103,14 @@ export function showErrors(form, problem) {
   /** @type {Field | null} */
   let first = null;
   for (const { field: name, message } of lines) {
-    const field = name ? fieldsOf(form).find((one) => one.name && (one.name === name || one.name.endsWith(`.${name}`) || name.endsWith(`.${one.name}`)) && !hiddenIn(one, form)) : null;
+    const field = name
+      ? fieldsOf(form).find(
+          (one) =>
+            one.name &&
+            (one.name === name || one.name.endsWith(`.${name}`) || name.endsWith(`.${one.name}`)) &&
+            !hiddenIn(one, form),
+        )
+      : null;
     const note = document.createElement("div");
     if (field) {
       const id = `${field.id || field.name}-error`;
@@ -119,7 +135,8 @@ export function showErrors(form, problem) {
 // htmx
 
 /** @param {Element} elt @returns {HTMLFormElement | null} */
-const formOf = (elt) => (elt instanceof HTMLFormElement ? elt : elt.closest("form[hx-post], form[hx-put], form[hx-patch]"));
+const formOf = (elt) =>
+  elt instanceof HTMLFormElement ? elt : elt.closest("form[hx-post], form[hx-put], form[hx-patch]");
 
 /** What a form sends, where that is not just its fields. @type {WeakMap<Element, () => Record<string, any>>} */
 const more = new WeakMap();
@@ -148,11 +165,14 @@ function install() {
     encodeParameters(/** @type {any} */ xhr, /** @type {any} */ parameters, /** @type {any} */ elt) {
       if (withFiles(elt)) return null;
       xhr.overrideMimeType("text/html");
-      const said = elt instanceof HTMLFormElement ? (more.get(elt)?.() ?? bodyOf(elt)) : Object.fromEntries(valuesOf(parameters));
+      const said =
+        elt instanceof HTMLFormElement ? (more.get(elt)?.() ?? bodyOf(elt)) : Object.fromEntries(valuesOf(parameters));
       return JSON.stringify(said);
     },
   });
-  document.body.addEventListener("htmx:sendError", () => say("The server does not answer. Nothing was changed; try again in a moment."));
+  document.body.addEventListener("htmx:sendError", () =>
+    say("The server does not answer. Nothing was changed; try again in a moment."),
+  );
   document.body.addEventListener("htmx:responseError", (event) => {
     const { elt, xhr } = /** @type {CustomEvent} */ (event).detail;
     const form = elt.getAttribute?.("hx-ext") === "fern" ? formOf(elt) : null;
@@ -165,7 +185,10 @@ function install() {
 /** hx-vals may be anything that JSON says. @param {FormData | Record<string, any>} parameters @returns {[string, any][]} */
 function valuesOf(parameters) {
   const entries = parameters instanceof FormData ? [...parameters.entries()] : Object.entries(parameters);
-  return entries.map(([name, value]) => [name, value === "true" ? true : value === "false" ? false : value === "null" ? null : value]);
+  return entries.map(([name, value]) => [
+    name,
+    value === "true" ? true : value === "false" ? false : value === "null" ? null : value,
+  ]);
 }
 
 /** @param {XMLHttpRequest} xhr @returns {import("./say.js").Problem} */
@@ -228,14 +251,22 @@ document.addEventListener("change", (event) => {
 /** Whatever htmx brings in is settled, and its bars are as long as they say. @param {ParentNode} root */
 function ready(root) {
   for (const form of root.querySelectorAll("form")) settle(form);
-  for (const bar of /** @type {NodeListOf<HTMLElement>} */ (root.querySelectorAll("[data-share]"))) bar.style.width = `${Number(bar.dataset.share) * 100}%`;
+  for (const bar of /** @type {NodeListOf<HTMLElement>} */ (root.querySelectorAll("[data-share]")))
+    bar.style.width = `${Number(bar.dataset.share) * 100}%`;
 }
-document.addEventListener("htmx:afterSwap", (event) => ready(/** @type {Element} */ (/** @type {CustomEvent} */ (event).detail.elt.parentElement ?? document.body)));
+document.addEventListener("htmx:afterSwap", (event) =>
+  ready(/** @type {Element} */ (/** @type {CustomEvent} */ (event).detail.elt.parentElement ?? document.body)),
+);
 
 function begin() {
   install();
   ready(document);
-  new window.bootstrap.Tooltip(document.body, { selector: "[data-bs-toggle=tooltip]", trigger: "hover focus", delay: { show: 400, hide: 0 }, animation: false });
+  new window.bootstrap.Tooltip(document.body, {
+    selector: "[data-bs-toggle=tooltip]",
+    trigger: "hover focus",
+    delay: { show: 400, hide: 0 },
+    animation: false,
+  });
 }
 if (window.htmx) begin();
 else document.addEventListener("DOMContentLoaded", begin);

@@ -29,14 +29,18 @@ export function roundUp(value) {
 }
 
 /** A number with a true minus sign. @param {number} value @param {number} digits */
-export const figure = (value, digits) => (Number(value.toFixed(digits)) < 0 ? "−" : "") + Math.abs(value).toFixed(digits);
+export const figure = (value, digits) =>
+  (Number(value.toFixed(digits)) < 0 ? "−" : "") + Math.abs(value).toFixed(digits);
 
 /** With its sign in any case. @param {number} value */
 export const signed = (value) => (value >= 0 ? "+" : "−") + Math.abs(value).toFixed(2);
 
 /** Cut and fill in words; nothing where nothing moved. @param {{cut_m3: number, fill_m3: number}} volumes */
 export function volumeWords({ cut_m3, fill_m3 }) {
-  return [["cut", cut_m3], ["fill", fill_m3]]
+  return [
+    ["cut", cut_m3],
+    ["fill", fill_m3],
+  ]
     .filter(([, v]) => Number(v) >= 0.5)
     .map(([n, v]) => `${n} ${Math.round(Number(v)).toLocaleString("en")} m³`)
     .join(" · ");

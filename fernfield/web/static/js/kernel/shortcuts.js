@@ -5,7 +5,15 @@ import { actions, boot, state } from "../seen/state.js";
 /** @typedef {import("../types.js").Shortcut} Shortcut */
 
 const PLACES = { view: "The map", stage: "The stage", outline: "While something is drawn", walk: "At eye level" };
-const SHOWN = { " ": "Space", ArrowLeft: "←", ArrowRight: "→", ArrowUp: "↑", ArrowDown: "↓", Escape: "Esc", Delete: "Del" };
+const SHOWN = {
+  " ": "Space",
+  ArrowLeft: "←",
+  ArrowRight: "→",
+  ArrowUp: "↑",
+  ArrowDown: "↓",
+  Escape: "Esc",
+  Delete: "Del",
+};
 
 /** @param {Shortcut} one */
 const idOf = (one) => `${one.stage}/${one.place}/${one.name}`;
@@ -28,11 +36,21 @@ function nameOf(event) {
 export function meantBy(event, places) {
   if (event.altKey) return undefined;
   const name = nameOf(event);
-  return boot.shortcuts.find((one) => places.includes(one.place) && (one.stage === "" || one.stage === state.stage || one.place === "walk") && keysOf(one).includes(name));
+  return boot.shortcuts.find(
+    (one) =>
+      places.includes(one.place) &&
+      (one.stage === "" || one.stage === state.stage || one.place === "walk") &&
+      keysOf(one).includes(name),
+  );
 }
 
 /** Whether keys belong to a field or dialog just now. @param {Event} event */
-export const typing = (event) => Boolean(/** @type {Element} */ (event.target).closest?.("input:not([type=range]):not([type=checkbox]), select, textarea, .modal, .dropdown-menu"));
+export const typing = (event) =>
+  Boolean(
+    /** @type {Element} */ (event.target).closest?.(
+      "input:not([type=range]):not([type=checkbox]), select, textarea, .modal, .dropdown-menu",
+    ),
+  );
 
 document.addEventListener("keydown", (event) => {
   if (state.walking || typing(event) || event.defaultPrevented) return;
@@ -46,13 +64,27 @@ document.addEventListener("keydown", (event) => {
   event.preventDefault();
 });
 
-const words = (/** @type {string} */ key) => key.split("+").map((part) => SHOWN[/** @type {keyof typeof SHOWN} */ (part)] || (part.length === 1 ? part.toUpperCase() : part)).join(" ") || "+";
+const words = (/** @type {string} */ key) =>
+  key
+    .split("+")
+    .map((part) => SHOWN[/** @type {keyof typeof SHOWN} */ (part)] || (part.length === 1 ? part.toUpperCase() : part))
+    .join(" ") || "+";
 
 Alpine.data("keys", () => ({
   get groups() {
     const found = boot.shortcuts.map((one) => ({
-      id: idOf(one), words: one.words, single: one.single, title: one.stage && one.place === "stage" ? `On ${one.stage[0].toUpperCase()}${one.stage.slice(1)}` : PLACES[/** @type {keyof typeof PLACES} */ (one.place)],
-      now: one.single ? (keysOf(one)[0] ?? "").toUpperCase() : keysOf(one).map((key) => (key === "+" ? "+" : words(key))).join(" or "),
+      id: idOf(one),
+      words: one.words,
+      single: one.single,
+      title:
+        one.stage && one.place === "stage"
+          ? `On ${one.stage[0].toUpperCase()}${one.stage.slice(1)}`
+          : PLACES[/** @type {keyof typeof PLACES} */ (one.place)],
+      now: one.single
+        ? (keysOf(one)[0] ?? "").toUpperCase()
+        : keysOf(one)
+            .map((key) => (key === "+" ? "+" : words(key)))
+            .join(" or "),
     }));
     const titles = [...new Set(found.map((one) => one.title))];
     return titles.map((title) => ({ title, keys: found.filter((one) => one.title === title) }));
@@ -63,7 +95,15 @@ Alpine.data("keys", () => ({
     const id = field.dataset.keyOf || "";
     const own = field.value.trim().toLowerCase();
     const mine = boot.shortcuts.find((one) => idOf(one) === id);
-    const other = own && boot.shortcuts.find((one) => idOf(one) !== id && ["view", "stage"].includes(one.place) && (one.stage === "" || mine?.stage === "" || one.stage === mine?.stage) && keysOf(one).includes(own));
+    const other =
+      own &&
+      boot.shortcuts.find(
+        (one) =>
+          idOf(one) !== id &&
+          ["view", "stage"].includes(one.place) &&
+          (one.stage === "" || mine?.stage === "" || one.stage === mine?.stage) &&
+          keysOf(one).includes(own),
+      );
     field.setCustomValidity(other ? `${own.toUpperCase()} means “${other.words}” already.` : "");
     if (!field.reportValidity()) return;
     state.keys = { ...state.keys, [id]: own };

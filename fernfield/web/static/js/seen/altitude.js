@@ -18,7 +18,9 @@ export function askLevels() {
   clearTimeout(timer);
   timer = setTimeout(async () => {
     const [row0, col0, row1, col1] = postsInView();
-    const found = await ask(`/api/tracts/${state.world.tract}/levels?row0=${row0}&col0=${col0}&row1=${row1}&col1=${col1}`);
+    const found = await ask(
+      `/api/tracts/${state.world.tract}/levels?row0=${row0}&col0=${col0}&row1=${row1}&col1=${col1}`,
+    );
     if (!found) return;
     facts.levels = found;
     drawBar();
@@ -50,14 +52,34 @@ function drawBar() {
     svg("rect", { class: "water", x: 36, y: seaY, width: width - 36, height: Math.max(0, TOP + tallness() - seaY) }),
   ];
   l.counts.forEach((/** @type {number} */ count, /** @type {number} */ i) => {
-    if (count) parts.push(svg("rect", { class: "bar", x: 36, y: TOP + tallness() - (i + 1) * tall, width: (Math.sqrt(count / most) * (width - 42)).toFixed(1), height: tall.toFixed(2) }));
+    if (count)
+      parts.push(
+        svg("rect", {
+          class: "bar",
+          x: 36,
+          y: TOP + tallness() - (i + 1) * tall,
+          width: (Math.sqrt(count / most) * (width - 42)).toFixed(1),
+          height: tall.toFixed(2),
+        }),
+      );
   });
   parts.push(svg("path", { class: "axis", d: `M36 ${TOP}V${TOP + tallness()}` }));
   for (let z = Math.ceil(l.bottom_m / step) * step; z <= l.top_m; z += step) {
     const y = yOfLevel(z);
-    parts.push(svg("path", { class: "axis", d: `M31 ${y}H36` }), svg("text", { x: 28, y: y + 3.5, "text-anchor": "end" }, figure(z, step < 1 ? 1 : 0)));
+    parts.push(
+      svg("path", { class: "axis", d: `M31 ${y}H36` }),
+      svg("text", { x: 28, y: y + 3.5, "text-anchor": "end" }, figure(z, step < 1 ? 1 : 0)),
+    );
   }
-  const slider = (/** @type {string} */ name, /** @type {number} */ z) => ({ role: "slider", tabindex: 0, "aria-label": name, "aria-valuemin": l.bottom_m, "aria-valuemax": l.top_m, "aria-valuenow": z, "aria-valuetext": `${z.toFixed(2)} metres` });
+  const slider = (/** @type {string} */ name, /** @type {number} */ z) => ({
+    role: "slider",
+    tabindex: 0,
+    "aria-label": name,
+    "aria-valuemin": l.bottom_m,
+    "aria-valuemax": l.top_m,
+    "aria-valuenow": z,
+    "aria-valuetext": `${z.toFixed(2)} metres`,
+  });
   parts.push(
     svg("g", { class: "sea-mark", ...slider("Sea level", sea), transform: `translate(36 ${seaY})` }, "", [
       svg("rect", { x: -36, y: -10, width, height: 20, fill: "transparent" }),
@@ -70,12 +92,22 @@ function drawBar() {
     const z = moving?.key === level.key ? moving.z : level.elevation_m;
     if (z < l.bottom_m || z > l.top_m) continue;
     parts.push(
-      svg("g", { class: "level", "data-level": level.key, ...slider(`Level ${level.name}`, z), transform: `translate(36 ${yOfLevel(z)})` }, "", [
-        svg("title", {}, `${level.name}, ${figure(z, 2)} m: click to flatten to it, drag to change it`),
-        svg("rect", { x: -36, y: -7, width, height: 14, fill: "transparent" }),
-        svg("path", { d: `M-6 -1H${width - 36}V1H-6Z` }),
-        svg("text", { x: 2, y: -3 }, level.name.slice(0, 7)),
-      ]),
+      svg(
+        "g",
+        {
+          class: "level",
+          "data-level": level.key,
+          ...slider(`Level ${level.name}`, z),
+          transform: `translate(36 ${yOfLevel(z)})`,
+        },
+        "",
+        [
+          svg("title", {}, `${level.name}, ${figure(z, 2)} m: click to flatten to it, drag to change it`),
+          svg("rect", { x: -36, y: -7, width, height: 14, fill: "transparent" }),
+          svg("path", { d: `M-6 -1H${width - 36}V1H-6Z` }),
+          svg("text", { x: 2, y: -3 }, level.name.length > 9 ? `${level.name.slice(0, 8)}…` : level.name),
+        ],
+      ),
     );
   }
   parts.push(svg("g", { class: "flag", id: "flag" }));
@@ -93,7 +125,10 @@ function drawFlag() {
   }
   const width = bar.clientWidth || 84;
   flag.setAttribute("transform", `translate(36 ${clamp(yOfLevel(s.elevation_m), TOP, TOP + tallness())})`);
-  flag.replaceChildren(svg("path", { d: `M0 0L7 -7H${width - 38}V7H7Z` }), svg("text", { x: width - 40, y: 3.5, "text-anchor": "end" }, figure(s.elevation_m, 1)));
+  flag.replaceChildren(
+    svg("path", { d: `M0 0L7 -7H${width - 38}V7H7Z` }),
+    svg("text", { x: width - 40, y: 3.5, "text-anchor": "end" }, figure(s.elevation_m, 1)),
+  );
 }
 heed("facts", drawFlag);
 
@@ -137,7 +172,12 @@ drag(
 /** A click on the bare bar takes the level there. */
 bar.addEventListener("click", (/** @type {MouseEvent} */ event) => {
   // A mark that was dragged lets go with a click of its own.
-  if (/** @type {Element} */ (event.target).closest(".level, .sea-mark") || !facts.levels || performance.now() - letGoAt < 80) return;
+  if (
+    /** @type {Element} */ (event.target).closest(".level, .sea-mark") ||
+    !facts.levels ||
+    performance.now() - letGoAt < 80
+  )
+    return;
   actions["take-level"](levelOf(event));
 });
 bar.addEventListener("keydown", (/** @type {KeyboardEvent} */ event) => {
@@ -150,5 +190,8 @@ bar.addEventListener("keydown", (/** @type {KeyboardEvent} */ event) => {
 watch(() => `${state.at.levels} ${state.world.sea_level_m}`, drawBar);
 new ResizeObserver(drawBar).observe(bar);
 for (const what of ["moved", "stale", "all-stale"]) heed(what, () => !state.drawing && askLevels());
-watch(() => state.drawing, (name) => !name && askLevels());
+watch(
+  () => state.drawing,
+  (name) => !name && askLevels(),
+);
 watch(() => state.at.water, askLevels);

@@ -18,17 +18,25 @@ let land = [];
 /** Fetch the present stage's panel. */
 export function fetchPanel() {
   // Its own source: htmx lets requests of one element wait for each other, and keeps the newest.
-  return window.htmx.ajax("GET", `/worlds/${state.world.id}/bench/${state.stage}?tract=${state.world.tract}`, { source: "#bench", target: "#bench", swap: "innerHTML" });
+  return window.htmx.ajax("GET", `/worlds/${state.world.id}/bench/${state.stage}?tract=${state.world.tract}`, {
+    source: "#bench",
+    target: "#bench",
+    swap: "innerHTML",
+  });
 }
-watch(() => state.stage, () => {
-  state.place = null;
-  keep();
-  fetchPanel();
-});
+watch(
+  () => state.stage,
+  () => {
+    state.place = null;
+    keep();
+    fetchPanel();
+  },
+);
 
 box.addEventListener("htmx:beforeSwap", (/** @type {CustomEvent} */ event) => {
   // A panel that comes late, after another stage was chosen, is no longer wanted.
-  if (event.target === box && event.detail.xhr.getResponseHeader("x-stage") !== state.stage) event.detail.shouldSwap = false;
+  if (event.target === box && event.detail.xhr.getResponseHeader("x-stage") !== state.stage)
+    event.detail.shouldSwap = false;
 });
 box.addEventListener("htmx:afterSwap", (/** @type {CustomEvent} */ event) => {
   if (event.target !== box) return;
@@ -83,7 +91,13 @@ export function chosenForm(form, name) {
 
 /** Nested values by dotted names, as forms call them. @param {Record<string, any>} values @param {string} [prefix] @returns {Record<string, any>} */
 function flat(values, prefix = "") {
-  return Object.fromEntries(Object.entries(values).flatMap(([name, value]) => (value && typeof value === "object" && !Array.isArray(value) ? Object.entries(flat(value, `${prefix}${name}.`)) : [[prefix + name, value]])));
+  return Object.fromEntries(
+    Object.entries(values).flatMap(([name, value]) =>
+      value && typeof value === "object" && !Array.isArray(value)
+        ? Object.entries(flat(value, `${prefix}${name}.`))
+        : [[prefix + name, value]],
+    ),
+  );
 }
 
 // Folds stay as they were left
@@ -98,7 +112,10 @@ function followFolds() {
     button?.setAttribute("aria-expanded", String(Boolean(state.folds[name])));
   }
 }
-for (const [what, open] of /** @type {[string, boolean][]} */ ([["show.bs.collapse", true], ["hide.bs.collapse", false]])) {
+for (const [what, open] of /** @type {[string, boolean][]} */ ([
+  ["show.bs.collapse", true],
+  ["hide.bs.collapse", false],
+])) {
   box.addEventListener(what, (/** @type {Event} */ event) => {
     const name = /** @type {Element} */ (event.target).closest("[data-fold]")?.getAttribute("data-fold");
     if (!name) return;
@@ -134,8 +151,10 @@ Alpine.data("tools", () => ({
 // The brush
 
 const STEPS = 100;
-const toPart = (/** @type {number} */ value, /** @type {[number, number]} */ [low, high]) => (Math.log(value / low) / Math.log(high / low)) * STEPS;
-const fromPart = (/** @type {number} */ part, /** @type {[number, number]} */ [low, high]) => low * (high / low) ** (part / STEPS);
+const toPart = (/** @type {number} */ value, /** @type {[number, number]} */ [low, high]) =>
+  (Math.log(value / low) / Math.log(high / low)) * STEPS;
+const fromPart = (/** @type {number} */ part, /** @type {[number, number]} */ [low, high]) =>
+  low * (high / low) ** (part / STEPS);
 /** Three figures at most. */
 const tidy = (/** @type {number} */ value) => (value < 10 ? Math.round(value * 10) / 10 : Math.round(value));
 
@@ -230,7 +249,9 @@ Alpine.data("brush", () => ({
   },
   /** @param {Event} event */
   slideStrength(event) {
-    setBrush({ strength: tidy(fromPart(Number(/** @type {HTMLInputElement} */ (event.target).value), now().strengths)) });
+    setBrush({
+      strength: tidy(fromPart(Number(/** @type {HTMLInputElement} */ (event.target).value), now().strengths)),
+    });
   },
   /** @param {Event} event */
   typeStrength(event) {

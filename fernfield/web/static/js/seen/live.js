@@ -11,7 +11,8 @@ const remembered = new Map();
 const messages = new EventTarget();
 
 /** Hear messages of one sort. @param {string} name @param {(message: any) => void} act */
-export const hears = (name, act) => messages.addEventListener(name, (event) => act(/** @type {CustomEvent} */ (event).detail));
+export const hears = (name, act) =>
+  messages.addEventListener(name, (event) => act(/** @type {CustomEvent} */ (event).detail));
 
 /** @param {string} name @param {any} detail */
 const pass = (name, detail) => messages.dispatchEvent(new CustomEvent(name, { detail }));

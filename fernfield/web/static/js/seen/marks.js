@@ -16,7 +16,9 @@ const FERN = "#2c6647";
 /** @param {CanvasRenderingContext2D} context @param {number[][]} points @param {boolean} close */
 function polyline(context, points, close) {
   context.beginPath();
-  points.forEach((/** @type {number[]} */ [x, y], /** @type {number} */ i) => (i ? context.lineTo(...screenAt(x, y)) : context.moveTo(...screenAt(x, y))));
+  points.forEach((/** @type {number[]} */ [x, y], /** @type {number} */ i) =>
+    i ? context.lineTo(...screenAt(x, y)) : context.moveTo(...screenAt(x, y)),
+  );
   if (close) context.closePath();
 }
 
@@ -52,8 +54,10 @@ function plots(context) {
   for (const plot of rows("plots")) {
     polyline(context, plot.points, true);
     haloed(context, chosen.has(plot.key) ? FERN : INK, chosen.has(plot.key) ? 1.8 : 1.1, [2, 3]);
-    const x = plot.points.reduce((/** @type {number} */ sum, /** @type {any} */ p) => sum + p[0], 0) / plot.points.length;
-    const y = plot.points.reduce((/** @type {number} */ sum, /** @type {any} */ p) => sum + p[1], 0) / plot.points.length;
+    const x =
+      plot.points.reduce((/** @type {number} */ sum, /** @type {any} */ p) => sum + p[0], 0) / plot.points.length;
+    const y =
+      plot.points.reduce((/** @type {number} */ sum, /** @type {any} */ p) => sum + p[1], 0) / plot.points.length;
     const [px, py] = screenAt(x, y);
     words(context, plot.name, px - context.measureText(plot.name).width / 2, py);
   }
@@ -129,7 +133,12 @@ function figures(context) {
     const [wide, deep] = figure.sort === "person" ? [0.5, 0.35] : [1.8, 4.2];
     const scale = 1 / metresPerPixel();
     context.fillStyle = figure.sort === "person" ? RUST : "#27637f";
-    context.fillRect(x - (wide * scale) / 2, y - (deep * scale) / 2, Math.max(wide * scale, 2), Math.max(deep * scale, 2));
+    context.fillRect(
+      x - (wide * scale) / 2,
+      y - (deep * scale) / 2,
+      Math.max(wide * scale, 2),
+      Math.max(deep * scale, 2),
+    );
     context.beginPath();
     context.arc(x, y, 9, 0, 7);
     haloed(context, context.fillStyle, 1.2);
@@ -175,7 +184,10 @@ function footprint(context) {
   const points = own.way === "ends" ? [trail[0], trail[trail.length - 1]] : trail;
   context.save();
   context.lineJoin = context.lineCap = "round";
-  for (const [wide, style] of /** @type {[number, string][]} */ ([[own.width_m + 2 * reach, "rgba(44, 102, 71, .16)"], [own.width_m, "rgba(30, 41, 37, .28)"]])) {
+  for (const [wide, style] of /** @type {[number, string][]} */ ([
+    [own.width_m + 2 * reach, "rgba(44, 102, 71, .16)"],
+    [own.width_m, "rgba(30, 41, 37, .28)"],
+  ])) {
     polyline(context, points, false);
     context.lineWidth = wide / metresPerPixel();
     context.strokeStyle = style;
@@ -206,7 +218,12 @@ export function cornersOf(area) {
   if (area.outline) return area.outline;
   if (!area.box) return null;
   const [x0, y0, x1, y1] = area.box;
-  return [[x0, y0], [x1, y0], [x1, y1], [x0, y1]];
+  return [
+    [x0, y0],
+    [x1, y0],
+    [x1, y1],
+    [x0, y1],
+  ];
 }
 
 /** @param {CanvasRenderingContext2D} context */
@@ -215,7 +232,18 @@ function outline(context) {
   if (!drawing || drawing.points.length === 0) return;
   const points = state.cursor ? [...drawing.points, [state.cursor.x, state.cursor.y]] : drawing.points;
   const [[x0, y0], [x1, y1] = [x0, y0]] = points;
-  polyline(context, drawing.sort === "box" ? [[x0, y0], [x1, y0], [x1, y1], [x0, y1]] : points, drawing.sort !== "line");
+  polyline(
+    context,
+    drawing.sort === "box"
+      ? [
+          [x0, y0],
+          [x1, y0],
+          [x1, y1],
+          [x0, y1],
+        ]
+      : points,
+    drawing.sort !== "line",
+  );
   haloed(context, FERN, 1.6);
   for (const [x, y] of drawing.points) {
     const [px, py] = screenAt(x, y);
@@ -240,7 +268,14 @@ function askLabels() {
     const at = level();
     const scale = 2 ** at;
     const [row0, col0, row1, col1] = postsInView().map((post) => Math.round(post / scale));
-    const query = new URLSearchParams({ level: String(at), row0: String(row0), col0: String(col0), row1: String(row1), col1: String(col1), contour_m: String(contour()) });
+    const query = new URLSearchParams({
+      level: String(at),
+      row0: String(row0),
+      col0: String(col0),
+      row1: String(row1),
+      col1: String(col1),
+      contour_m: String(contour()),
+    });
     const found = await ask(`/api/tracts/${state.world.tract}/contour-labels?${query}`);
     if (found) labels = found;
     announce("labels");
@@ -248,7 +283,10 @@ function askLabels() {
 }
 for (const what of ["moved", "stale", "all-stale"]) heed(what, () => !state.drawing && askLabels());
 watch(() => state.shown, askLabels);
-watch(() => state.drawing, (name) => !name && askLabels());
+watch(
+  () => state.drawing,
+  (name) => !name && askLabels(),
+);
 
 /** @param {CanvasRenderingContext2D} context */
 function contourFigures(context) {
@@ -281,12 +319,22 @@ async function showLegend() {
   if (!found) return;
   const line = (/** @type {string} */ colour, /** @type {string} */ text) => {
     const row = document.createElement("div");
-    row.append(svg("svg", { width: 14, height: 10, "aria-hidden": "true" }, "", [svg("rect", { width: 14, height: 10, fill: colour || "none", stroke: "#8f8770" })]), text);
+    row.append(
+      svg("svg", { width: 14, height: 10, "aria-hidden": "true" }, "", [
+        svg("rect", { width: 14, height: 10, fill: colour || "none", stroke: "#8f8770" }),
+      ]),
+      text,
+    );
     return row;
   };
   const head = (/** @type {string} */ text) => Object.assign(document.createElement("b"), { textContent: text });
   // Each overlay says itself what its colours mean.
-  const parts = state.show.overlays.filter((name) => found[name]).flatMap((name) => [head(found[name].title), ...found[name].lines.map((/** @type {any} */ one) => line(one.colour, one.words))]);
+  const parts = state.show.overlays
+    .filter((name) => found[name])
+    .flatMap((name) => [
+      head(found[name].title),
+      ...found[name].lines.map((/** @type {any} */ one) => line(one.colour, one.words)),
+    ]);
   legend.hidden = parts.length === 0;
   legend.replaceChildren(...parts);
 }

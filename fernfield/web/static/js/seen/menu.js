@@ -28,14 +28,21 @@ export function openMenu(x, y, spot) {
   list.replaceChildren(
     ...ENTRIES.map(([words, name, also]) => {
       const item = document.createElement("li");
-      const button = Object.assign(document.createElement("button"), { type: "button", className: "dropdown-item", textContent: words });
+      const button = Object.assign(document.createElement("button"), {
+        type: "button",
+        className: "dropdown-item",
+        textContent: words,
+      });
       button.addEventListener("click", () => actions[name]({ ...spot, ...also }));
       item.append(button);
       return item;
     }),
   );
   const at = new DOMRect(x, y, 0, 0);
-  shown = new window.bootstrap.Dropdown(toggle, { reference: { getBoundingClientRect: () => at }, popperConfig: { strategy: "fixed" } });
+  shown = new window.bootstrap.Dropdown(toggle, {
+    reference: { getBoundingClientRect: () => at },
+    popperConfig: { strategy: "fixed" },
+  });
   shown.show();
   list.querySelector("button")?.focus();
 }

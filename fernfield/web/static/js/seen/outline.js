@@ -98,4 +98,7 @@ export function up() {
   free = false;
   end(true);
 }
-watch(() => state.stage, () => end(false));
+watch(
+  () => state.stage,
+  () => end(false),
+);

@@ -10,7 +10,10 @@ import { metresPerPixel, paneSize, screenAt } from "./plan.js";
 
 const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("overlay"));
 /** A dark line over a light one, so that it is seen on any ground. @type {[string, number][]} */
-const STROKES = [["rgba(255,255,255,.6)", 3], ["#1e2925", 1.3]];
+const STROKES = [
+  ["rgba(255,255,255,.6)", 3],
+  ["#1e2925", 1.3],
+];
 const context = /** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d"));
 let waiting = false;
 
@@ -61,7 +64,10 @@ export function inView(place) {
 
 /** @param {number} width */
 function sectionRow(width) {
-  const [, y] = screenAt(/** @type {import("./state.js").Spot} */ (state.cursor).x, /** @type {import("./state.js").Spot} */ (state.cursor).y);
+  const [, y] = screenAt(
+    /** @type {import("./state.js").Spot} */ (state.cursor).x,
+    /** @type {import("./state.js").Spot} */ (state.cursor).y,
+  );
   context.strokeStyle = "rgba(162, 67, 31, .75)";
   context.lineWidth = 1;
   context.setLineDash([10, 5]);
@@ -104,7 +110,12 @@ function ring() {
   context.strokeStyle = "#1e2925";
   context.lineWidth = 1;
   context.beginPath();
-  for (const [dx, dy] of [[1, 0], [-1, 0], [0, 1], [0, -1]]) {
+  for (const [dx, dy] of [
+    [1, 0],
+    [-1, 0],
+    [0, 1],
+    [0, -1],
+  ]) {
     context.moveTo(x + dx * (reach - 8), y + dy * (reach - 8));
     context.lineTo(x + dx * (reach + 8), y + dy * (reach + 8));
   }
@@ -120,7 +131,10 @@ function outlined(own, part, dash) {
     context.setLineDash(line < 3 ? dash : []);
     context.beginPath();
     ringPoints(own, part).forEach(([east, north], i) => {
-      const at = screenAt(/** @type {import("./state.js").Spot} */ (state.cursor).x + east, /** @type {import("./state.js").Spot} */ (state.cursor).y + north);
+      const at = screenAt(
+        /** @type {import("./state.js").Spot} */ (state.cursor).x + east,
+        /** @type {import("./state.js").Spot} */ (state.cursor).y + north,
+      );
       if (i) context.lineTo(...at);
       else context.moveTo(...at);
     });
@@ -150,14 +164,40 @@ function mark(name, colour) {
   context.beginPath();
   /** @type {Record<string, () => number[][]>} */
   const shapes = {
-    triangle: () => [[-5, 4], [0, -5], [5, 4]],
-    square: () => [[-4, -4], [4, -4], [4, 4], [-4, 4]],
-    diamond: () => [[0, -5], [5, 0], [0, 5], [-5, 0]],
-    bar: () => [[-5, -2], [5, -2], [5, 2], [-5, 2]],
-    chevron: () => [[-5, 4], [0, -4], [5, 4], [0, 0]],
+    triangle: () => [
+      [-5, 4],
+      [0, -5],
+      [5, 4],
+    ],
+    square: () => [
+      [-4, -4],
+      [4, -4],
+      [4, 4],
+      [-4, 4],
+    ],
+    diamond: () => [
+      [0, -5],
+      [5, 0],
+      [0, 5],
+      [-5, 0],
+    ],
+    bar: () => [
+      [-5, -2],
+      [5, -2],
+      [5, 2],
+      [-5, 2],
+    ],
+    chevron: () => [
+      [-5, 4],
+      [0, -4],
+      [5, 4],
+      [0, 0],
+    ],
   };
   if (shapes[name]) {
-    shapes[name]().forEach((/** @type {number[]} */ [x, y], /** @type {number} */ i) => (i ? context.lineTo(x, y) : context.moveTo(x, y)));
+    shapes[name]().forEach((/** @type {number[]} */ [x, y], /** @type {number} */ i) =>
+      i ? context.lineTo(x, y) : context.moveTo(x, y),
+    );
     context.closePath();
     context.fill();
   } else if (name === "cross") {
@@ -290,7 +330,19 @@ function ghost() {
 for (const what of ["painted", "labels", "facts"]) heed(what, drawOverlay);
 // Whatever of the page's state is drawn here: a change of it draws again.
 Alpine.effect(() => {
-  void [state.cursor, state.stage, state.chosen, state.place, state.progress, state.figures, state.past, state.area, state.marks, state.section_line, state.keepTo];
+  void [
+    state.cursor,
+    state.stage,
+    state.chosen,
+    state.place,
+    state.progress,
+    state.figures,
+    state.past,
+    state.area,
+    state.marks,
+    state.section_line,
+    state.keepTo,
+  ];
   for (const name in state.at) void state.at[name];
   void JSON.stringify(brush());
   drawOverlay();
@@ -300,7 +352,13 @@ Alpine.effect(() => {
 export function drawScale() {
   const length = roundDown(120 * metresPerPixel());
   const wide = length / metresPerPixel();
-  const parts = [0, 1, 2, 3].map((i) => svg("rect", { class: i % 2 ? "" : "full", x: (wide / 4) * i + 0.5, y: 2.5, width: wide / 4, height: 5 }));
-  id("scale").replaceChildren("0 ", svg("svg", { width: wide + 1, height: 10, "aria-hidden": "true" }, "", parts), ` ${length < 1 ? length.toFixed(2) : length} m`);
+  const parts = [0, 1, 2, 3].map((i) =>
+    svg("rect", { class: i % 2 ? "" : "full", x: (wide / 4) * i + 0.5, y: 2.5, width: wide / 4, height: 5 }),
+  );
+  id("scale").replaceChildren(
+    "0 ",
+    svg("svg", { width: wide + 1, height: 10, "aria-hidden": "true" }, "", parts),
+    ` ${length < 1 ? length.toFixed(2) : length} m`,
+  );
 }
 heed("moved", drawScale);

@@ -38,11 +38,25 @@ function build() {
   const scene = new THREE.Scene();
   const lens = new THREE.PerspectiveCamera(50, 1, 0.2, 40_000);
   const ring = new THREE.Group();
-  const line = (/** @type {string} */ colour) => new THREE.LineLoop(new THREE.BufferGeometry(), new THREE.LineBasicMaterial({ color: colour, depthTest: false, transparent: true }));
+  const line = (/** @type {string} */ colour) =>
+    new THREE.LineLoop(
+      new THREE.BufferGeometry(),
+      new THREE.LineBasicMaterial({ color: colour, depthTest: false, transparent: true }),
+    );
   ring.add(line("#1e2925"), line("#faf8f1"));
   ring.renderOrder = 5;
   scene.add(ring);
-  parts = { renderer, scene, lens, ring, land: new Land(scene, request), growth: new Growth(scene, request), things: new Things(scene, request), figures: new Figures(scene, request), sea: new Sea(scene) };
+  parts = {
+    renderer,
+    scene,
+    lens,
+    ring,
+    land: new Land(scene, request),
+    growth: new Growth(scene, request),
+    things: new Things(scene, request),
+    figures: new Figures(scene, request),
+    sea: new Sea(scene),
+  };
   window.fern.overlook = { drawn, orbit, spotUnder, parts, pixelOf };
 }
 
@@ -88,7 +102,11 @@ function placeLens() {
     lens.position.set(eye.x, eye.z, -eye.y);
     const facing = (eye.facing * Math.PI) / 180;
     const pitch = (eye.pitch * Math.PI) / 180;
-    lens.lookAt(eye.x + Math.sin(facing) * Math.cos(pitch), eye.z + Math.sin(pitch), -(eye.y + Math.cos(facing) * Math.cos(pitch)));
+    lens.lookAt(
+      eye.x + Math.sin(facing) * Math.cos(pitch),
+      eye.z + Math.sin(pitch),
+      -(eye.y + Math.cos(facing) * Math.cos(pitch)),
+    );
     return;
   }
   const bearing = (orbit.bearing * Math.PI) / 180;
@@ -127,11 +145,22 @@ function drawRing() {
   ring.visible = Boolean(own && state.cursor && !eye);
   if (!ring.visible) return;
   const [outer, inner] = ring.children;
-  for (const [loop, part] of [[outer, 1], [inner, 1 - own.softness / 100]]) {
+  for (const [loop, part] of [
+    [outer, 1],
+    [inner, 1 - own.softness / 100],
+  ]) {
     const points = [];
     for (const [east, north] of ringPoints(own, part)) {
-      const x = clamp(/** @type {import("./state.js").Spot} */ (state.cursor).x + east, 0, (grid.cols - 1) * grid.spacing);
-      const y = clamp(/** @type {import("./state.js").Spot} */ (state.cursor).y + north, 0, (grid.rows - 1) * grid.spacing);
+      const x = clamp(
+        /** @type {import("./state.js").Spot} */ (state.cursor).x + east,
+        0,
+        (grid.cols - 1) * grid.spacing,
+      );
+      const y = clamp(
+        /** @type {import("./state.js").Spot} */ (state.cursor).y + north,
+        0,
+        (grid.rows - 1) * grid.spacing,
+      );
       points.push(x, (land.heightAt(x, y) ?? 0) + 0.4, -y);
     }
     loop.geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
@@ -154,14 +183,18 @@ function placeWords() {
 /** The spot under a pixel of the pane: the first place where the ray meets the land, or null. @param {number} px @param {number} py */
 function spotUnder(px, py) {
   const { lens, land } = parts;
-  const ray = new THREE.Vector3((px / pane.clientWidth) * 2 - 1, 1 - (py / pane.clientHeight) * 2, 0.5).unproject(lens).sub(lens.position).normalize();
+  const ray = new THREE.Vector3((px / pane.clientWidth) * 2 - 1, 1 - (py / pane.clientHeight) * 2, 0.5)
+    .unproject(lens)
+    .sub(lens.position)
+    .normalize();
   const at = lens.position.clone();
   const step = Math.max(grid.spacing, 1);
   const over = (/** @type {any} */ p) => p.y - (land.heightAt(p.x, -p.z) ?? -1e9);
   let before = 0;
-  for (let away = 0; away < size * 4; ) {
+  for (let away = 0; away < size * 4;) {
     const p = at.clone().addScaledVector(ray, away);
-    const inside = p.x >= 0 && -p.z >= 0 && p.x <= (grid.cols - 1) * grid.spacing && -p.z <= (grid.rows - 1) * grid.spacing;
+    const inside =
+      p.x >= 0 && -p.z >= 0 && p.x <= (grid.cols - 1) * grid.spacing && -p.z <= (grid.rows - 1) * grid.spacing;
     const gap = inside ? over(p) : 1e9;
     if (gap <= 0) {
       let [low, high] = [before, away];
@@ -211,7 +244,7 @@ pane.addEventListener("pointerdown", (event) => {
   if (doing) return;
   const spot = spotUnder(last[0], last[1]);
   state.cursor = spot;
-  
+
   if (event.button === 1 || held.space) doing = "move";
   else if (event.shiftKey || (event.button === 0 && !brush() && state.stage !== "trial")) doing = "turn";
   else if (event.button === 0 && state.stage === "trial" && spot) actions.walk(spot);
@@ -243,7 +276,6 @@ pane.addEventListener("pointermove", (event) => {
     if (spot || doing !== "stroke") state.cursor = spot;
     if (doing === "stroke" && spot) addToStroke(spot, event.timeStamp, pressOf(event));
     if (doing === "wait" && brush() && Math.hypot(px - began[0], py - began[1]) > 4) opposite();
-    
   }
   keepCamera();
   request();
@@ -268,13 +300,17 @@ function release(event) {
 }
 pane.addEventListener("pointerup", release);
 pane.addEventListener("pointercancel", release);
-pane.addEventListener("wheel", (event) => {
-  event.preventDefault();
-  if (eye) return;
-  orbit.away = clamp(orbit.away * 2 ** (event.deltaY / 400), 12, size * 3);
-  keepCamera();
-  request();
-}, { passive: false });
+pane.addEventListener(
+  "wheel",
+  (event) => {
+    event.preventDefault();
+    if (eye) return;
+    orbit.away = clamp(orbit.away * 2 ** (event.deltaY / 400), 12, size * 3);
+    keepCamera();
+    request();
+  },
+  { passive: false },
+);
 pane.addEventListener("keydown", (event) => {
   if (eye) return;
   const turns = { ArrowLeft: [40, 0], ArrowRight: [-40, 0], ArrowUp: [0, 40], ArrowDown: [0, -40] }[event.key];
@@ -300,7 +336,10 @@ Alpine.effect(() => {
   void JSON.stringify(brush());
   request();
 });
-watch(() => state.shown, () => fit());
+watch(
+  () => state.shown,
+  () => fit(),
+);
 new ResizeObserver(() => {
   fit();
   request();

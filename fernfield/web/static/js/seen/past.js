@@ -13,7 +13,9 @@ export function lookAt(number) {
   if (number !== null) {
     part("words").textContent = `You look at r${number}`;
     part("plot").replaceChildren(
-      ...[["", "the whole tract"], ...rows("plots").map((plot) => [plot.key, plot.name])].map(([value, words]) => new Option(words, value)),
+      ...[["", "the whole tract"], ...rows("plots").map((plot) => [plot.key, plot.name])].map(
+        ([value, words]) => new Option(words, value),
+      ),
     );
   }
   showAnew();
@@ -28,7 +30,12 @@ part("bring").addEventListener("click", async () => {
   const done = await ask(`/api/tracts/${state.world.tract}/reset`, "POST", body);
   if (!done) return;
   lookAt(null);
-  say(done.window[2] > done.window[0] ? `The ground is back, as r${done.revision}.` : "That ground is the same now as then.", "calm");
+  say(
+    done.window[2] > done.window[0]
+      ? `The ground is back, as r${done.revision}.`
+      : "That ground is the same now as then.",
+    "calm",
+  );
 });
 
 // The logbook's buttons

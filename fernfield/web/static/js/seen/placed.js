@@ -19,7 +19,10 @@ import { actions, clamp, grid, state } from "./state.js";
 /** How near to a row a click takes it. [px] */
 const NEAR = 14;
 
-const inside = (/** @type {{x: number, y: number}} */ spot) => ({ x: clamp(spot.x, 0, (grid.cols - 1) * grid.spacing), y: clamp(spot.y, 0, (grid.rows - 1) * grid.spacing) });
+const inside = (/** @type {{x: number, y: number}} */ spot) => ({
+  x: clamp(spot.x, 0, (grid.cols - 1) * grid.spacing),
+  y: clamp(spot.y, 0, (grid.rows - 1) * grid.spacing),
+});
 const path = (/** @type {string} */ name) => `/api/worlds/${state.world.id}/${name}`;
 
 /** @param {string} name @param {string | null} key */
@@ -33,7 +36,8 @@ export async function removeChosen() {
   const own = row(name, key);
   if (!own) return;
   state.chosen = null;
-  if (await ask(`${path(name)}/${key}`, "DELETE")) say(`${own.name || own.text || "It"} is deleted. Undo brings it back.`, "calm");
+  if (await ask(`${path(name)}/${key}`, "DELETE"))
+    say(`${own.name || own.text || "It"} is deleted. Undo brings it back.`, "calm");
 }
 actions.remove = removeChosen;
 
@@ -48,7 +52,8 @@ export function addPlaced({ stage, name, form, make, turns }) {
     if (own) {
       const [x, y] = screenAt(own.x, own.y);
       const turn = (own.turn_deg * Math.PI) / 180;
-      if (Math.hypot(px - x - Math.sin(turn) * HANDLE, py - y + Math.cos(turn) * HANDLE) < 9) return { key: own.key, part: "turn" };
+      if (Math.hypot(px - x - Math.sin(turn) * HANDLE, py - y + Math.cos(turn) * HANDLE) < 9)
+        return { key: own.key, part: "turn" };
     }
     let best = null;
     let nearest = NEAR;
@@ -89,7 +94,10 @@ export function addPlaced({ stage, name, form, make, turns }) {
       const own = row(name, held.key);
       if (!own) return;
       const [x, y] = screenAt(own.x, own.y);
-      held.said = held.part === "turn" ? { turn_deg: (Math.round((Math.atan2(px - x, y - py) * 180) / Math.PI) + 360) % 360 } : inside(spot);
+      held.said =
+        held.part === "turn"
+          ? { turn_deg: (Math.round((Math.atan2(px - x, y - py) * 180) / Math.PI) + 360) % 360 }
+          : inside(spot);
       delete document.getElementById(form)?.dataset.typed;
       expect(name, held.key, held.said);
     },

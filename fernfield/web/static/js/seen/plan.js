@@ -19,7 +19,8 @@ const context = /** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d",
 export const camera = state.plan || { zoom: 0, col: (grid.cols - 1) / 2, row: (grid.rows - 1) / 2 };
 
 /** `bare` pictures have no contours: they are for eye level. */
-const keyOf = (/** @type {any} */ at, /** @type {number} */ row, /** @type {number} */ col, bare = false) => `${at}/${row}/${col}${bare ? "/bare" : ""}`;
+const keyOf = (/** @type {any} */ at, /** @type {number} */ row, /** @type {number} */ col, bare = false) =>
+  `${at}/${row}/${col}${bare ? "/bare" : ""}`;
 /** @type {Map<string, {key: string, canvas: HTMLCanvasElement, level: number, row: number, col: number, bare: boolean, ready: boolean, stale: boolean, staleAt: number, loading: boolean, touched: number, patches: number}>} */
 const tiles = new Map();
 let loading = 0;
@@ -28,13 +29,20 @@ let width = 1;
 let height = 1;
 let ratio = 1;
 /** How often patches and tiles were drawn; read by tests and the bench. */
-export const counts = { patches: 0, tiles: 0, /** From pointer to drawn pixels. [ms] */ lags: /** @type {number[]} */ ([]) };
+export const counts = {
+  patches: 0,
+  tiles: 0,
+  /** From pointer to drawn pixels. [ms] */ lags: /** @type {number[]} */ ([]),
+};
 
 export const level = () => clamp(Math.floor(-Math.log2(camera.zoom * ratio) + 0.25), FINEST, COARSEST);
 
 /** Where a post is on the pane, in CSS pixels. */
 /** @returns {[number, number]} */
-export const screenOf = (/** @type {number} */ col, /** @type {number} */ row) => [(col - camera.col) * camera.zoom + width / 2, (row - camera.row) * camera.zoom + height / 2];
+export const screenOf = (/** @type {number} */ col, /** @type {number} */ row) => [
+  (col - camera.col) * camera.zoom + width / 2,
+  (row - camera.row) * camera.zoom + height / 2,
+];
 export const screenAt = (/** @type {number} */ x, /** @type {number} */ y) => screenOf(colOf(x), rowOf(y));
 /** Which spot a pixel of the pane shows, in metres. */
 export const spotAt = (/** @type {number} */ px, /** @type {number} */ py) => ({
@@ -150,14 +158,21 @@ export function draw(posts = null) {
   });
 }
 
-const levelSize = (/** @type {any} */ at) => [Math.floor((grid.rows - 1) / 2 ** at) + 1, Math.floor((grid.cols - 1) / 2 ** at) + 1];
+const levelSize = (/** @type {any} */ at) => [
+  Math.floor((grid.rows - 1) / 2 ** at) + 1,
+  Math.floor((grid.cols - 1) / 2 ** at) + 1,
+];
 
 function paint() {
   if (state.view === "overlook" || state.view === "eye") return;
   const whole = [0, 0, width, height];
   const snapped = (/** @type {number} */ v, /** @type {(x: number) => number} */ round) => round(v * ratio) / ratio;
   const [left, top, right, bottom] =
-    soiled === null || soiled === "all" ? whole : soiled.map((/** @type {number} */ v, /** @type {number} */ i) => snapped(clamp(v, 0, whole[i | 2]), i < 2 ? Math.floor : Math.ceil));
+    soiled === null || soiled === "all"
+      ? whole
+      : soiled.map((/** @type {number} */ v, /** @type {number} */ i) =>
+          snapped(clamp(v, 0, whole[i | 2]), i < 2 ? Math.floor : Math.ceil),
+        );
   soiled = null;
   context.setTransform(ratio, 0, 0, ratio, 0, 0);
   context.save();
@@ -188,7 +203,10 @@ function paintLevel(at, wanted) {
   const [row0, col0, row1, col1] = postsInView();
   context.imageSmoothingEnabled = camera.zoom * scale * ratio < 1.999;
   const first = [Math.floor(row0 / scale / TILE), Math.floor(col0 / scale / TILE)];
-  const last = [Math.floor(Math.min(row1 / scale, rows - 1) / TILE), Math.floor(Math.min(col1 / scale, cols - 1) / TILE)];
+  const last = [
+    Math.floor(Math.min(row1 / scale, rows - 1) / TILE),
+    Math.floor(Math.min(col1 / scale, cols - 1) / TILE),
+  ];
   for (let row = first[0]; row <= last[0]; row += 1) {
     for (let col = first[1]; col <= last[1]; col += 1) {
       const tile = tiles.get(keyOf(at, row, col));
@@ -222,7 +240,20 @@ async function load(at, row, col, bare = false) {
     const picture = document.createElement("canvas");
     picture.width = Math.min(TILE, cols - col * TILE);
     picture.height = Math.min(TILE, rows - row * TILE);
-    tile = { key, canvas: picture, level: at, row, col, bare, ready: false, stale: false, staleAt: -1e9, loading: false, touched: 0, patches: 0 };
+    tile = {
+      key,
+      canvas: picture,
+      level: at,
+      row,
+      col,
+      bare,
+      ready: false,
+      stale: false,
+      staleAt: -1e9,
+      loading: false,
+      touched: 0,
+      patches: 0,
+    };
     tiles.set(key, tile);
   }
   if (tile.loading) return;
@@ -231,7 +262,9 @@ async function load(at, row, col, bare = false) {
   tile.stale = false;
   const patches = tile.patches;
   try {
-    const answer = await fetch(`/api/tracts/${state.world.tract}/plan/${at}/${row}/${col}.webp?${shownAs(bare, contour())}`);
+    const answer = await fetch(
+      `/api/tracts/${state.world.tract}/plan/${at}/${row}/${col}.webp?${shownAs(bare, contour())}`,
+    );
     if (!answer.ok) throw new Error(String(answer.status));
     const picture = await createImageBitmap(await answer.blob());
     // A patch that came meanwhile may be newer than this picture: then ask once more.
@@ -310,7 +343,11 @@ hears("patch", (message) => {
       if (!tile) continue;
       tile.patches += 1;
       if (!tile.ready) continue;
-      /** @type {CanvasRenderingContext2D} */ (tile.canvas.getContext("2d")).putImageData(picture, col0 - col * TILE, row0 - row * TILE);
+      /** @type {CanvasRenderingContext2D} */ (tile.canvas.getContext("2d")).putImageData(
+        picture,
+        col0 - col * TILE,
+        row0 - row * TILE,
+      );
       announce("tile", tile);
     }
   }
@@ -333,11 +370,14 @@ hears("stale", (message) => {
   announce("stale", message);
 });
 heed("all-stale", allStale);
-watch(() => state.shown, () => {
-  shownNow += 1;
-  allStale();
-  tellView();
-});
+watch(
+  () => state.shown,
+  () => {
+    shownNow += 1;
+    allStale();
+    tellView();
+  },
+);
 
 /** A tile's picture for the overlook, fetched like any other; at eye level one without contours. @param {any} at @param {number} row @param {number} col */
 export function pictureOf(at, row, col) {

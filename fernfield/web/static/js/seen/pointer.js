@@ -30,7 +30,7 @@ function place(event) {
 function point(event) {
   const [px, py] = place(event);
   state.cursor = spotAt(px, py);
-  
+
   return [px, py];
 }
 
@@ -59,7 +59,10 @@ pane.addEventListener("pointerdown", (event) => {
   if (outline.down(/** @type {import("./state.js").Spot} */ (state.cursor))) return;
   if (hands.some((hand) => hand.down(px, py, state.cursor))) doing = "room";
   else if (state.stage === "trial") actions.walk(state.cursor);
-  else if (brush()) doing = beginStroke(/** @type {import("./state.js").Spot} */ (state.cursor), false, pressOf(event)) ? "stroke" : null;
+  else if (brush())
+    doing = beginStroke(/** @type {import("./state.js").Spot} */ (state.cursor), false, pressOf(event))
+      ? "stroke"
+      : null;
   else doing = "pan";
 });
 
@@ -99,12 +102,15 @@ pane.addEventListener("pointercancel", release);
 pane.addEventListener("pointerleave", () => {
   if (doing) return;
   state.cursor = null;
-  
 });
 
-pane.addEventListener("wheel", (event) => {
-  event.preventDefault();
-  const [px, py] = place(event);
-  const delta = event.deltaMode === 1 ? event.deltaY * 30 : event.deltaY;
-  zoomAt(2 ** (-delta / 300), px, py);
-}, { passive: false });
+pane.addEventListener(
+  "wheel",
+  (event) => {
+    event.preventDefault();
+    const [px, py] = place(event);
+    const delta = event.deltaMode === 1 ? event.deltaY * 30 : event.deltaY;
+    zoomAt(2 ** (-delta / 300), px, py);
+  },
+  { passive: false },
+);

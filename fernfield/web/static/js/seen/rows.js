@@ -35,7 +35,8 @@ const count = (name) => {
 };
 
 /** Whether a row lies in the tract that is open. @param {string} name @param {Row} row */
-const isHere = (name, row) => !kinds[name].in_tract || row.tract === null || row.tract === undefined || row.tract === tract;
+const isHere = (name, row) =>
+  !kinds[name].in_tract || row.tract === null || row.tract === undefined || row.tract === tract;
 
 /** The rows of a collection that lie here, in their order. Whoever asks in an effect is asked again when they change. @param {string} name @returns {Row[]} */
 export function rows(name) {
@@ -74,7 +75,13 @@ export function expect(name, key, fields) {
 
 function follow() {
   const [sea, sun] = [only("water"), only("light")];
-  Object.assign(state.world, sea.sea_level_m === undefined ? {} : { sea_level_m: sea.sea_level_m }, sun.sun_height_deg === undefined ? {} : { sun_bearing_deg: sun.sun_bearing_deg, sun_height_deg: sun.sun_height_deg });
+  Object.assign(
+    state.world,
+    sea.sea_level_m === undefined ? {} : { sea_level_m: sea.sea_level_m },
+    sun.sun_height_deg === undefined
+      ? {}
+      : { sun_bearing_deg: sun.sun_bearing_deg, sun_height_deg: sun.sun_height_deg },
+  );
   const about = row("about", "world");
   if (about) state.world.name = about.name;
 }

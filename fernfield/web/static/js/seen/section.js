@@ -18,9 +18,12 @@ const part = (name) => panel.querySelector(`[data-section="${name}"]`);
 hears("revised", () => {
   facts.volume = part("volume").textContent = "";
 });
-watch(() => state.progress, (message) => {
-  if (message) part("volume").textContent = volumeWords(message);
-});
+watch(
+  () => state.progress,
+  (message) => {
+    if (message) part("volume").textContent = volumeWords(message);
+  },
+);
 hears("ended", (message) => {
   facts.volume = part("volume").textContent = volumeWords(message);
 });
@@ -40,17 +43,25 @@ function showSection() {
   const span = Math.max(highest - lowest, (length / width) * 30, 1);
   const px = (/** @type {number} */ i) => (i / (s.ground.length - 1)) * width;
   const py = (/** @type {number} */ z) => HEIGHT - 8 - ((z - lowest) / span) * (HEIGHT - 22);
-  const points = (/** @type {number[]} */ values) => values.map((z, i) => `${px(i).toFixed(1)},${py(z).toFixed(1)}`).join(" ");
+  const points = (/** @type {number[]} */ values) =>
+    values.map((z, i) => `${px(i).toFixed(1)},${py(z).toFixed(1)}`).join(" ");
   const sea = py(s.sea_level_m).toFixed(1);
   const foot = HEIGHT + 4;
   const at = state.section_line ? -10 : state.cursor ? ((state.cursor.x - s.x0) / length) * width : -10;
   profile.setAttribute("viewBox", `0 0 ${width} ${HEIGHT}`);
   profile.replaceChildren(
     svg("polygon", { class: "sea", points: `0,${sea} ${width},${sea} ${width},${foot} 0,${foot}` }),
-    svg("polygon", { class: "ground", points: `-2,${foot} -2,${py(s.ground[0])} ${points(s.ground)} ${width + 2},${py(s.ground.at(-1))} ${width + 2},${foot}` }),
+    svg("polygon", {
+      class: "ground",
+      points: `-2,${foot} -2,${py(s.ground[0])} ${points(s.ground)} ${width + 2},${py(s.ground.at(-1))} ${width + 2},${foot}`,
+    }),
     ...(s.before ? [svg("polyline", { class: "was", points: points(s.before) })] : []),
     svg("path", { class: "here", d: `M${at.toFixed(1)} 0V${HEIGHT}` }),
-    ...(state.section_line ? state.marks.map((mark) => svg("path", { class: "mark-line", d: `M${((mark / length) * width).toFixed(1)} 0V${HEIGHT}` })) : []),
+    ...(state.section_line
+      ? state.marks.map((mark) =>
+          svg("path", { class: "mark-line", d: `M${((mark / length) * width).toFixed(1)} 0V${HEIGHT}` }),
+        )
+      : []),
     svg("text", { x: 4, y: 10 }, `${figure(highest, 1)} m`),
     svg("text", { x: 4, y: HEIGHT - 3 }, `${figure(lowest, 1)} m`),
   );
@@ -60,11 +71,15 @@ function showSection() {
     part("words").textContent = `along a line, ${Math.round(s.length_m)} m, ${scale}`;
     part("rise").textContent = state.marks.length < 2 ? "click two points of it to measure between them" : "";
     const b = s.between;
-    if (b) part("between").textContent = `${b.run_m.toFixed(1)} m · rise ${signed(b.rise_m)} m · ${b.slope_deg.toFixed(1)}° ${b.slope_percent.toFixed(1)} % · over the ground ${b.ground_length_m.toFixed(1)} m`;
+    if (b)
+      part("between").textContent =
+        `${b.run_m.toFixed(1)} m · rise ${signed(b.rise_m)} m · ${b.slope_deg.toFixed(1)}° ${b.slope_percent.toFixed(1)} % · over the ground ${b.ground_length_m.toFixed(1)} m`;
     return;
   }
   part("words").textContent = `west to east through N ${s.y.toFixed(0)}, ${Math.round(length)} m, ${scale}`;
-  part("rise").textContent = facts.spot ? `rise at mark ${facts.spot.slope_deg.toFixed(1)}° · ${facts.spot.slope_percent.toFixed(0)} %` : "";
+  part("rise").textContent = facts.spot
+    ? `rise at mark ${facts.spot.slope_deg.toFixed(1)}° · ${facts.spot.slope_percent.toFixed(0)} %`
+    : "";
 }
 heed("facts", showSection);
 
@@ -108,7 +123,11 @@ function setLine(points, kept = "") {
 }
 part("draw").addEventListener("click", () => drawOutline("line", (points) => setLine(points)));
 part("keep").addEventListener("click", async () => {
-  const done = await ask(`/api/worlds/${state.world.id}/lines`, "POST", { name: `Line ${rows("lines").length + 1}`, points: state.section_line, tract: state.world.tract });
+  const done = await ask(`/api/worlds/${state.world.id}/lines`, "POST", {
+    name: `Line ${rows("lines").length + 1}`,
+    points: state.section_line,
+    tract: state.world.tract,
+  });
   if (done) part("keep").hidden = true;
 });
 part("lines").addEventListener("change", () => {
@@ -125,7 +144,10 @@ profile.addEventListener("click", (/** @type {MouseEvent} */ event) => {
 });
 function listLines() {
   const chosen = part("lines").value;
-  part("lines").replaceChildren(new Option("the cursor's row", ""), ...rows("lines").map((l) => new Option(l.name, l.key)));
+  part("lines").replaceChildren(
+    new Option("the cursor's row", ""),
+    ...rows("lines").map((l) => new Option(l.name, l.key)),
+  );
   part("lines").value = row("lines", chosen) ? chosen : "";
 }
 watch(() => state.at.lines, listLines);

@@ -30,7 +30,14 @@ export function askSpot() {
   const whole = state.view === "overlook" || state.view === "eye";
   const left = whole ? 0 : spotAt(0, 0).x;
   const right = whole ? state.world.width_m : spotAt(paneSize()[0], 0).x;
-  asked = send({ is: "spot", x: last.x, y: last.y, x0: left, x1: right, section: state.section && !state.section_line });
+  asked = send({
+    is: "spot",
+    x: last.x,
+    y: last.y,
+    x0: left,
+    x1: right,
+    section: state.section && !state.section_line,
+  });
   if (asked) setTimeout(() => (asked = false), 1000);
 }
 

@@ -21,7 +21,17 @@ function firstBrush(tool) {
   const own = Object.fromEntries(tool.settings.map((s) => [s.name, s.first]));
   const was = kept.brushes?.[tool.name] || {};
   const { radius_m, softness, strength } = tool.first;
-  return { radius: radius_m, softness: softness * 100, strength, shape: "round", tip: "", turn_by: "fixed", turn_deg: 0, ...was, own: { ...own, ...(was.own || {}) } };
+  return {
+    radius: radius_m,
+    softness: softness * 100,
+    strength,
+    shape: "round",
+    tip: "",
+    turn_by: "fixed",
+    turn_deg: 0,
+    ...was,
+    own: { ...own, ...(was.own || {}) },
+  };
 }
 
 /** A right button let go within this time opens the map's menu; held longer it works the opposite tool. [ms] */
@@ -30,11 +40,24 @@ export const HOLD_MS = 250;
 const here = boot.world.tracts.find((one) => one.id === tract) || boot.world.tracts[0];
 export const grid = { rows: here.rows, cols: here.cols, spacing: here.spacing_m };
 
-const first = Object.fromEntries(boot.stages.map((stage) => [stage, boot.tools.find((one) => one.stage === stage)?.name]).filter(([, name]) => name));
+const first = Object.fromEntries(
+  boot.stages.map((stage) => [stage, boot.tools.find((one) => one.stage === stage)?.name]).filter(([, name]) => name),
+);
 
 /** @type {import("../types.js").PageState & Record<string, any>} */
 const page = {
-  world: { id: boot.world.id, name: boot.world.name, revision: boot.world.revision, tract, tracts: boot.world.tracts, width_m: boot.world.width_m, depth_m: boot.world.depth_m, sea_level_m: boot.world.sea_level_m, sun_bearing_deg: boot.world.sun_bearing_deg, sun_height_deg: boot.world.sun_height_deg },
+  world: {
+    id: boot.world.id,
+    name: boot.world.name,
+    revision: boot.world.revision,
+    tract,
+    tracts: boot.world.tracts,
+    width_m: boot.world.width_m,
+    depth_m: boot.world.depth_m,
+    sea_level_m: boot.world.sea_level_m,
+    sun_bearing_deg: boot.world.sun_bearing_deg,
+    sun_height_deg: boot.world.sun_height_deg,
+  },
   can_undo: boot.world.can_undo,
   can_redo: boot.world.can_redo,
   /** What stands in the frame's corner: "kept", "drawing" or "lost". */
@@ -67,7 +90,17 @@ const page = {
   view: kept.view || "plan",
   plan: kept.plan || null,
   camera: kept.camera || null,
-  show: { contour_m: "auto", water: true, growth: true, shadows: true, labels: true, posts: false, overlays: /** @type {string[]} */ ([]), detail: "middle", ...(kept.show || {}) },
+  show: {
+    contour_m: "auto",
+    water: true,
+    growth: true,
+    shadows: true,
+    labels: true,
+    posts: false,
+    overlays: /** @type {string[]} */ ([]),
+    detail: "middle",
+    ...(kept.show || {}),
+  },
   /** Counts up whenever something else is shown. */
   shown: 0,
   section: kept.section ?? true,
@@ -97,12 +130,19 @@ const page = {
     return Boolean(this.tool) && !this.lays;
   },
   get keptWords() {
-    return this.line === "drawing" ? "drawing …" : this.line === "lost" ? "line lost …" : `r${this.world.revision} kept`;
+    return this.line === "drawing"
+      ? "drawing …"
+      : this.line === "lost"
+        ? "line lost …"
+        : `r${this.world.revision} kept`;
   },
   get shownWords() {
     const { contour_m, water, growth, shadows, overlays } = this.show;
     const contours = contour_m === "auto" ? "contours" : contour_m > 0 ? `contours ${contour_m} m` : "";
-    return [contours, water && "water", growth && "growth", shadows && "shadows", ...overlays].filter(Boolean).join(", ") || "bare ground";
+    return (
+      [contours, water && "water", growth && "growth", shadows && "shadows", ...overlays].filter(Boolean).join(", ") ||
+      "bare ground"
+    );
   },
 };
 Alpine.store("page", page);
@@ -114,8 +154,45 @@ let timer = 0;
 export function keep() {
   clearTimeout(timer);
   timer = setTimeout(() => {
-    const { stage, tools, brushes, subjects, view, plan, camera, show, section, keepTo, sheet, folds, section_line, figures, area, lastArea } = state;
-    localStorage.setItem(key, JSON.stringify({ stage, tools, brushes, subjects, view, plan, camera, show, section, keepTo, sheet, folds, line: section_line, figures, area, lastArea }));
+    const {
+      stage,
+      tools,
+      brushes,
+      subjects,
+      view,
+      plan,
+      camera,
+      show,
+      section,
+      keepTo,
+      sheet,
+      folds,
+      section_line,
+      figures,
+      area,
+      lastArea,
+    } = state;
+    localStorage.setItem(
+      key,
+      JSON.stringify({
+        stage,
+        tools,
+        brushes,
+        subjects,
+        view,
+        plan,
+        camera,
+        show,
+        section,
+        keepTo,
+        sheet,
+        folds,
+        line: section_line,
+        figures,
+        area,
+        lastArea,
+      }),
+    );
   }, 200);
 }
 
@@ -140,7 +217,12 @@ export function showAnew() {
 /** What the plan's pictures are asked for with. @param {boolean} bare without contours and overlays @param {number | "auto"} contour the interval [m] */
 export function shownAs(bare, contour) {
   const { water, growth, shadows, overlays } = state.show;
-  const query = new URLSearchParams({ contour_m: String(bare ? 0 : contour), water: String(water), growth: String(growth), shadows: String(shadows) });
+  const query = new URLSearchParams({
+    contour_m: String(bare ? 0 : contour),
+    water: String(water),
+    growth: String(growth),
+    shadows: String(shadows),
+  });
   if (overlays.length && !bare) query.set("overlays", overlays.join(","));
   if (overlays.includes("kept") && state.keepTo && !bare) query.set("keep_to", JSON.stringify(state.keepTo));
   if (state.past !== null) query.set("at", String(state.past));
@@ -164,7 +246,8 @@ export const land = new EventTarget();
 /** @param {string} name @param {any} [detail] */
 export const announce = (name, detail) => land.dispatchEvent(new CustomEvent(name, { detail }));
 /** @param {string} name @param {(detail: any) => void} act */
-export const heed = (name, act) => land.addEventListener(name, (event) => act(/** @type {CustomEvent} */ (event).detail));
+export const heed = (name, act) =>
+  land.addEventListener(name, (event) => act(/** @type {CustomEvent} */ (event).detail));
 
 /** What a shortcut, a menu or a button does, by its name. @type {Record<string, (detail?: any) => void>} */
 export const actions = {};

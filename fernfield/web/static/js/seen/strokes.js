@@ -12,8 +12,14 @@ function strokeOf(name) {
   const settings = (state.brushes[name] || own).own || {};
   /** @type {Record<string, any>} */
   const stroke = { tool: name };
-  if (!what.whole_path) Object.assign(stroke, { radius_m: own.radius, softness: own.softness / 100, strength: what.unit === TOOLS[tool()].unit ? own.strength : state.brushes[name].strength });
-  for (const { name: field } of what.settings) if (settings[field] !== null && settings[field] !== "") stroke[field] = settings[field];
+  if (!what.whole_path)
+    Object.assign(stroke, {
+      radius_m: own.radius,
+      softness: own.softness / 100,
+      strength: what.unit === TOOLS[tool()].unit ? own.strength : state.brushes[name].strength,
+    });
+  for (const { name: field } of what.settings)
+    if (settings[field] !== null && settings[field] !== "") stroke[field] = settings[field];
   if (what.whole_path) stroke.turn_deg = own.turn_deg;
   else {
     Object.assign(stroke, { shape: own.shape, turn_by: own.turn_by, turn_deg: own.turn_deg });
@@ -61,7 +67,8 @@ export function beginStroke(spot, turned, press = 1) {
 }
 
 /** How hard a pen is pressed; anything else is pressed as hard as can be. */
-export const pressOf = (/** @type {any} */ event) => (event.pointerType === "pen" && event.pressure > 0 ? event.pressure : 1);
+export const pressOf = (/** @type {any} */ event) =>
+  event.pointerType === "pen" && event.pressure > 0 ? event.pressure : 1;
 
 /** The pointer moved, at a time of the event's own clock. @param {{x: number, y: number}} spot @param {number} time */
 export function addToStroke(spot, time, press = 1) {

@@ -59,13 +59,24 @@ function shapeOf(kind) {
     stone.translate(0, kind.tall_m * 0.3, 0);
     return joined([[stone, kind.colour]]);
   }
-  const trunk = new THREE.CylinderGeometry(kind.blocks_m * 0.7, kind.blocks_m, kind.tall_m * 0.35, Math.min(sides, 5), 1, true);
+  const trunk = new THREE.CylinderGeometry(
+    kind.blocks_m * 0.7,
+    kind.blocks_m,
+    kind.tall_m * 0.35,
+    Math.min(sides, 5),
+    1,
+    true,
+  );
   trunk.translate(0, kind.tall_m * 0.17, 0);
   const low = new THREE.ConeGeometry(kind.crown_m, kind.tall_m * 0.55, sides);
   low.translate(0, kind.tall_m * 0.5, 0);
   const top = new THREE.ConeGeometry(kind.crown_m * 0.72, kind.tall_m * 0.45, sides);
   top.translate(0, kind.tall_m * 0.78, 0);
-  return joined([[trunk, "#5a4a38"], [low, kind.colour], [top, kind.colour]]);
+  return joined([
+    [trunk, "#5a4a38"],
+    [low, kind.colour],
+    [top, kind.colour],
+  ]);
 }
 
 /** @param {any} kind */
@@ -79,7 +90,10 @@ function pieceShape(kind) {
     roof.rotateY(Math.PI / 4);
     roof.scale(1, 1, depth / width);
     roof.translate(0, wall + (height - wall) / 2, 0);
-    return joined([[box, colour], [roof, "#5b5349"]]);
+    return joined([
+      [box, colour],
+      [roof, "#5b5349"],
+    ]);
   }
   if (form === "shaft") {
     const shaft = new THREE.CylinderGeometry(width * 0.3, width * 0.5, height, 8);
@@ -104,7 +118,10 @@ function startShape(colour) {
   const arrow = new THREE.ConeGeometry(0.9, 2.6, 4);
   arrow.rotateX(-Math.PI / 2);
   arrow.translate(0, 5, -1);
-  return joined([[pole, "#1e2925"], [arrow, colour]]);
+  return joined([
+    [pole, "#1e2925"],
+    [arrow, colour],
+  ]);
 }
 
 /** Growth in square cells of the tract, those near the eye only. */
@@ -124,16 +141,20 @@ export class Growth {
       }
     };
     heed("stale", (message) => {
-      if (message.layers.some((/** @type {any} */ l) => ["height", "growth", "look"].includes(l))) spoil(message.window);
+      if (message.layers.some((/** @type {any} */ l) => ["height", "growth", "look"].includes(l)))
+        spoil(message.window);
       this.request();
     });
     const everything = () => spoil([0, 0, grid.rows, grid.cols]);
     heed("all-stale", everything);
-    watch(() => state.shown, () => {
-      for (const shape of this.shapes.values()) shape.dispose();
-      this.shapes.clear();
-      everything();
-    });
+    watch(
+      () => state.shown,
+      () => {
+        for (const shape of this.shapes.values()) shape.dispose();
+        this.shapes.clear();
+        everything();
+      },
+    );
   }
 
   update(/** @type {number} */ x, /** @type {number} */ y) {
@@ -174,7 +195,9 @@ export class Growth {
     const row1 = Math.min((r + 1) * CELL, grid.rows);
     const col1 = Math.min((c + 1) * CELL, grid.cols);
     try {
-      const answer = await fetch(`/api/tracts/${state.world.tract}/growth?row0=${r * CELL}&col0=${c * CELL}&row1=${row1}&col1=${col1}`);
+      const answer = await fetch(
+        `/api/tracts/${state.world.tract}/growth?row0=${r * CELL}&col0=${c * CELL}&row1=${row1}&col1=${col1}`,
+      );
       if (!answer.ok) throw new Error(String(answer.status));
       this.fill(cell, new Float32Array(await answer.arrayBuffer()));
     } catch {
@@ -258,17 +281,20 @@ export class Sea {
     const depth = (grid.rows - 1) * grid.spacing;
     const plane = new THREE.PlaneGeometry(width, depth);
     plane.rotateX(-Math.PI / 2);
-    this.mesh = new THREE.Mesh(plane, new THREE.MeshBasicMaterial({ color: "#7fa9b8", transparent: true, opacity: 0.42, depthWrite: false }));
+    this.mesh = new THREE.Mesh(
+      plane,
+      new THREE.MeshBasicMaterial({ color: "#7fa9b8", transparent: true, opacity: 0.42, depthWrite: false }),
+    );
     this.mesh.position.set(width / 2, 0, -depth / 2);
     scene.add(this.mesh);
   }
 
   update() {
     this.mesh.position.y = state.world.sea_level_m;
-    this.mesh.visible = state.show.water && state.world.tracts.find((tract) => tract.id === state.world.tract)?.kind !== "underground";
+    this.mesh.visible =
+      state.show.water && state.world.tracts.find((tract) => tract.id === state.world.tract)?.kind !== "underground";
   }
 }
-
 
 /** A person of 1.8 m or a vehicle of 4.2 m, to see how large the land is. */
 export class Figures {
@@ -280,7 +306,12 @@ export class Figures {
   }
 
   static shapeOf(/** @type {string} */ sort) {
-    const at = (/** @type {any} */ geometry, /** @type {number} */ x, /** @type {number} */ y, /** @type {number} */ z) => geometry.translate(x, y, z);
+    const at = (
+      /** @type {any} */ geometry,
+      /** @type {number} */ x,
+      /** @type {number} */ y,
+      /** @type {number} */ z,
+    ) => geometry.translate(x, y, z);
     if (sort === "person") {
       return joined([
         [at(new THREE.CylinderGeometry(0.17, 0.13, 0.85, 8), 0, 0.425, 0), "#4a4f55"],
@@ -291,7 +322,18 @@ export class Figures {
     return joined([
       [at(new THREE.BoxGeometry(1.8, 0.7, 4.2), 0, 0.75, 0), "#27637f"],
       [at(new THREE.BoxGeometry(1.6, 0.65, 2.1), 0, 1.4, 0.2), "#d7e6ec"],
-      ...[[-0.85, -1.35], [0.85, -1.35], [-0.85, 1.35], [0.85, 1.35]].map(([x, z]) => /** @type {[any, string]} */ ([at(new THREE.CylinderGeometry(0.36, 0.36, 0.24, 10).rotateZ(Math.PI / 2), x, 0.36, z), "#1e2925"])),
+      ...[
+        [-0.85, -1.35],
+        [0.85, -1.35],
+        [-0.85, 1.35],
+        [0.85, 1.35],
+      ].map(
+        ([x, z]) =>
+          /** @type {[any, string]} */ ([
+            at(new THREE.CylinderGeometry(0.36, 0.36, 0.24, 10).rotateZ(Math.PI / 2), x, 0.36, z),
+            "#1e2925",
+          ]),
+      ),
     ]);
   }
 
@@ -303,6 +345,8 @@ export class Figures {
       this.group.clear();
       for (const figure of state.figures) this.group.add(new THREE.Mesh(Figures.shapeOf(figure.sort), material));
     }
-    state.figures.forEach((figure, i) => this.group.children[i].position.set(figure.x, land.heightAt(figure.x, figure.y) ?? 0, -figure.y));
+    state.figures.forEach((figure, i) =>
+      this.group.children[i].position.set(figure.x, land.heightAt(figure.x, figure.y) ?? 0, -figure.y),
+    );
   }
 }

@@ -29,7 +29,10 @@ function setView() {
   showOverlook(state.view !== "plan");
   draw();
 }
-watch(() => state.view, (view) => (view === "eye" ? showOverlook(true) : setView()));
+watch(
+  () => state.view,
+  (view) => (view === "eye" ? showOverlook(true) : setView()),
+);
 const VIEWS = ["plan", "overlook", "both"];
 actions["next-view"] = () => {
   if (!state.walking) state.view = VIEWS[(VIEWS.indexOf(state.view) + 1) % VIEWS.length];
@@ -41,7 +44,12 @@ Alpine.data("shown", () => ({
   /** @param {Event} event */
   set(event) {
     const field = /** @type {HTMLInputElement} */ (event.target);
-    const value = field.type === "checkbox" ? field.checked : field.name === "contour_m" && field.value !== "auto" ? Number(field.value) : field.value;
+    const value =
+      field.type === "checkbox"
+        ? field.checked
+        : field.name === "contour_m" && field.value !== "auto"
+          ? Number(field.value)
+          : field.value;
     Object.assign(state.show, { [field.name]: value });
     showAnew();
   },
@@ -79,7 +87,9 @@ hears("revised", async (message) => {
   await patch(message);
   document.title = `${state.world.name} · Fern Field`;
   if (id("logbook-sheet").classList.contains("show")) showSteps();
-  const gone = message.rows.some((/** @type {any} */ one) => one.collection === "tracts" && one.key === state.world.tract && !one.row);
+  const gone = message.rows.some(
+    (/** @type {any} */ one) => one.collection === "tracts" && one.key === state.world.tract && !one.row,
+  );
   if (gone) {
     say("This tract was replaced or taken away: opening the world anew …", "calm");
     setTimeout(() => location.assign(`/worlds/${state.world.id}`), 1200);
@@ -99,8 +109,12 @@ hears("gone", () => {
 });
 heed("all-stale", fetchAll);
 
-document.body.addEventListener("fern:renamed", () => window.bootstrap.Dropdown.getInstance(document.querySelector("#world-menu [data-bs-toggle]"))?.hide());
-id("tract-choice")?.addEventListener("change", (/** @type {any} */ event) => location.assign(`/worlds/${state.world.id}?tract=${event.target.value}`));
+document.body.addEventListener("fern:renamed", () =>
+  window.bootstrap.Dropdown.getInstance(document.querySelector("#world-menu [data-bs-toggle]"))?.hide(),
+);
+id("tract-choice")?.addEventListener("change", (/** @type {any} */ event) =>
+  location.assign(`/worlds/${state.world.id}?tract=${event.target.value}`),
+);
 
 // The logbook and the keys
 
@@ -133,19 +147,24 @@ document.addEventListener("keyup", (event) => {
   if (event.key === " ") held.space = false;
 });
 // Before the page's own keys: Enter and Esc mean the outline while one is drawn.
-document.addEventListener("keydown", (event) => {
-  if (!outlining() || typing(event)) return;
-  const found = meantBy(event, ["outline"]);
-  if (!found) return;
-  event.preventDefault();
-  event.stopImmediatePropagation();
-  actions[found.name]();
-}, { capture: true });
+document.addEventListener(
+  "keydown",
+  (event) => {
+    if (!outlining() || typing(event)) return;
+    const found = meantBy(event, ["outline"]);
+    if (!found) return;
+    event.preventDefault();
+    event.stopImmediatePropagation();
+    actions[found.name]();
+  },
+  { capture: true },
+);
 
 // What can be done at a spot
 
 /** @param {{x: number, y: number}} spot */
-const elevationAt = async (spot) => (await ask(`/api/tracts/${state.world.tract}/spot?x=${spot.x}&y=${spot.y}`))?.elevation_m;
+const elevationAt = async (spot) =>
+  (await ask(`/api/tracts/${state.world.tract}/spot?x=${spot.x}&y=${spot.y}`))?.elevation_m;
 
 /** Flatten works towards an elevation. @param {number} elevation */
 async function takeLevel(elevation) {
@@ -166,7 +185,11 @@ Object.assign(actions, {
   },
   "level-here": async (/** @type {any} */ spot) => {
     const found = await elevationAt(spot);
-    if (found !== undefined) await ask(`${base}/levels`, "POST", { name: `E ${Math.round(spot.x)} N ${Math.round(spot.y)}`, elevation_m: Math.round(found * 100) / 100 });
+    if (found !== undefined)
+      await ask(`${base}/levels`, "POST", {
+        name: `E ${Math.round(spot.x)} N ${Math.round(spot.y)}`,
+        elevation_m: Math.round(found * 100) / 100,
+      });
   },
   figure: (/** @type {any} */ figure) => {
     state.figures = [...state.figures, figure];
@@ -176,7 +199,8 @@ Object.assign(actions, {
     state.figures = [];
     keep();
   },
-  "place-start": (/** @type {any} */ spot) => ask(`${base}/things`, "POST", { sort: "start", x: spot.x, y: spot.y, tract: state.world.tract }),
+  "place-start": (/** @type {any} */ spot) =>
+    ask(`${base}/things`, "POST", { sort: "start", x: spot.x, y: spot.y, tract: state.world.tract }),
 });
 document.addEventListener("fern:theme", () => draw());
 
@@ -185,7 +209,8 @@ document.addEventListener("fern:theme", () => draw());
 /** For tests and the bench: what the page knows and how often it drew. */
 window.fern = { state, facts, camera, counts, level, screenAt, spotAt, lookAt, rows, row, only, each, actions };
 
-for (const unread of boot.world.unread) say(`A row of ${unread.collection} (${unread.key}) cannot be read, and is left as it is stored: ${unread.why}`);
+for (const unread of boot.world.unread)
+  say(`A row of ${unread.collection} (${unread.key}) cannot be read, and is left as it is stored: ${unread.why}`);
 await Promise.all(boot.scripts.map((stage) => import(`/rooms/${stage}/panel.js`)));
 if (state.view === "eye") state.view = "plan";
 Alpine.start();
