@@ -148,3 +148,14 @@ def test_boundaries_that_cannot_be_are_refused() -> None:
     ):
         with pytest.raises(InvalidInput, match=words):
             make()
+
+
+@pytest.mark.parametrize("spacing", [0.5, 1.0, 4.0])
+def test_a_strip_is_three_posts_at_least_and_leaves_land_inside(spacing: float) -> None:
+    grid = Grid(61, 101, spacing)
+    least, most = 3 * spacing, 29 * spacing
+    for width in (least, most):
+        Boundary("rim", width, 50.0).fits(grid)
+    for width in (least - 0.01 * spacing, most + 0.01 * spacing):
+        with pytest.raises(InvalidInput, match=f"{least:g} m \\(three posts\\) to {most:g} m"):
+            Boundary("rim", width, 50.0).fits(grid)

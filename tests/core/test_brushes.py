@@ -4,10 +4,13 @@ import math
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from scipy.ndimage import gaussian_filter
 
 from fernfield.core.brush.brush import HIGHEST_M, Brush, Touch, weight_at, weight_window
-from fernfield.core.brush.mask import add_in_place
+from fernfield.core.brush.mask import add_in_place, press_mask
+from fernfield.core.brush.shapes import Outline, shaped_weights
 from fernfield.core.errors import InvalidInput
 from fernfield.core.ground.flatten import flatten_in_place
 from fernfield.core.ground.raise_lower import lower_in_place, raise_in_place
@@ -147,3 +150,24 @@ def test_a_brush_that_cannot_be_is_refused() -> None:
         Brush(0, 0.5)
     with pytest.raises(InvalidInput, match=r"0 to 1, not 1\.5"):
         Brush(3, 1.5)
+
+
+@pytest.mark.parametrize(("radius", "posts"), [(4, 1.0), (8, 1.0), (16, 2.0), (24, 3.0), (32, 4.0), (90, 4.0)])
+def test_the_blur_is_an_eighth_of_the_brush_one_to_four_posts(radius: float, posts: float) -> None:
+    assert detail_posts(radius) == posts
+    # Where a size of detail is asked for, half of that, whatever the brush.
+    assert detail_posts(radius, 6.0, 1.5) == 2.0
+
+
+@given(st.floats(-1, 1), st.floats(3, 20), st.floats(0, 1))
+@settings(max_examples=40, deadline=None)
+def test_a_mask_takes_the_same_from_any_form_as_from_the_quick_one(amount: float, radius: float, soft: float) -> None:
+    rng = np.random.default_rng(3)
+    before = rng.integers(0, 65_536, (50, 60)).astype(np.uint16)
+    touch = Touch(24.25, 30.5, radius, soft, amount)
+    quick, any_form = before.copy(), before.copy()
+    add_in_place(quick, touch)
+    press_mask(any_form, shaped_weights(before.shape, touch, Outline()), amount)
+    assert np.abs(quick.astype(int) - any_form.astype(int)).max() <= 1
+    middle = np.clip(int(before[24, 30]) + amount * 65_535, 0, 65_535)
+    assert int(any_form[24, 30]) == pytest.approx(middle, abs=3000 if soft > 0.9 else 2)

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from fernfield.core.cover.shares import SOLID, compose_colours
-from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan
+from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan, draw_stamps
 
 GREEN = (120, 150, 90)
 
@@ -83,3 +83,35 @@ def test_shapes_that_do_not_fit_are_refused() -> None:
             np.zeros((5, 5), np.float32), 1, even(GREEN, 5, 5), np.zeros((5, 5), np.uint8),
             PlanLook(0, 45, None, 0),
         )  # fmt: skip
+
+
+@pytest.mark.parametrize("deep", [0.4, 2.0, 9.0, 60.0])
+def test_water_takes_light_away_by_its_depth(deep: float) -> None:
+    """Beer-Lambert, in plain NumPy: what reaches the bottom falls off with depth, as does the water's colour."""
+    flat = np.full((12, 12), 10 - deep, np.float32)
+    lit = np.full((10, 10), 255, np.uint8)
+    look = PlanLook(315, 90, 10.0, 0)
+    drawn = draw_plan(flat, 1, even(GREEN, 10, 10), lit, look)[5, 5, :3].astype(float)
+    clear, dim = np.exp(-0.32 * deep) * 0.72, np.exp(-0.045 * deep)
+    own = np.array([46, 92, 122]) + np.array([72, 74, 66]) * dim
+    assert np.allclose(drawn, np.array(GREEN) * clear + (1 - clear) * own, atol=1.5)
+
+
+@pytest.mark.parametrize(("bearing", "row", "col"), [(0, 1, 0), (90, 0, -1), (180, -1, 0), (270, 0, 1), (315, 1, 1)])
+def test_the_shadow_of_a_stamp_lies_opposite_the_sun_and_its_light_towards_it(
+    bearing: float, row: int, col: int
+) -> None:
+    picture = np.full((61, 61, 4), 200, np.uint8)
+    at, size = np.array([30.0], np.float32), np.array([8.0], np.float32)
+    draw_stamps(picture, [Stamp(at, at, size, (90, 140, 70))], bearing)
+    away = np.array([row, col]) / np.hypot(row, col)
+
+    def at_place(posts: float) -> float:
+        r, c = (30 + away * posts).round().astype(int)
+        return float(picture[r, c, :3].mean())
+
+    # Shadow ends 0.6 and 1 sizes away; on the other side there is none.
+    assert at_place(11) < 120
+    assert at_place(-11) == 200
+    # The light lies 0.27 sizes towards the sun.
+    assert at_place(-3) > at_place(4) + 15

@@ -173,3 +173,12 @@ def test_a_pit_has_the_volume_that_the_grid_method_gives() -> None:
     assert cut == pytest.approx(expected, rel=1e-5)
     assert fill == 0
     assert cut_and_fill(-surface.astype(np.float32), np.zeros((80, 80), np.float32), 0.5)[1] == pytest.approx(cut)
+
+
+def test_a_hand_that_rests_on_its_way_changes_nothing_of_it() -> None:
+    """The same place twice in the path is a stretch of no length."""
+    land = hills()
+    plain = graded(land, [(20.0, 20.0), (20.0, 60.0), (60.0, 60.0)])
+    rested = graded(land, [(20.0, 20.0), (20.0, 60.0), (20.0, 60.0), (60.0, 60.0), (60.0, 60.0)])
+    assert np.isfinite(rested).all()
+    assert np.allclose(plain, rested, atol=1e-4)

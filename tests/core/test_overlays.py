@@ -5,7 +5,7 @@ import math
 import numpy as np
 import pytest
 
-from fernfield.core.drawing.overlays import SLOPE_CLASSES, Seen, draw_slopes, slope_of
+from fernfield.core.drawing.overlays import SLOPE_CLASSES, TINTS, Seen, draw_slopes, slope_of, tint_at
 
 
 def seen(heights: np.ndarray, metres: float) -> Seen:
@@ -28,3 +28,13 @@ def test_a_tilted_plane_has_its_slope_at_any_zoom_and_the_colour_of_its_class(de
     else:
         laid = 168 + (np.asarray(colour) - 168) * 0.66
         assert np.abs(out[..., :3].reshape(-1, 3).mean(axis=0) - laid).max() < 2
+
+
+def test_between_two_tints_lies_their_mean() -> None:
+    steps = len(TINTS) - 1
+    heights = np.linspace(0, steps, 2 * steps + 1, dtype=np.float32)
+    found = tint_at(heights, 0.0, float(steps))
+    assert np.allclose(found[::2], TINTS, atol=1e-3)
+    assert np.allclose(found[1::2], (np.array(TINTS[:-1], float) + np.array(TINTS[1:], float)) / 2, atol=1e-3)
+    # Past both ends the last tints go on.
+    assert np.allclose(tint_at(np.array([-5.0, 99.0], np.float32), 0.0, 6.0), [TINTS[0], TINTS[-1]])

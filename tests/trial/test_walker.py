@@ -146,3 +146,21 @@ def test_the_edge_of_the_tract_stops() -> None:
     end = walk(Land(edge=3.0), 3)
     assert end.y <= 3
     assert end.blocked_by == "the edge of the tract"
+
+
+@pytest.mark.parametrize(
+    ("x", "y", "out"), [(0.9, 0.2, (1, 0)), (-0.9, -0.2, (-1, 0)), (0.1, 2.8, (0, 1)), (-0.2, -2.8, (0, -1))]
+)
+@pytest.mark.parametrize("turn", [0.0, 90.0])
+def test_whoever_stands_in_a_wall_is_put_out_by_its_nearest_side(
+    x: float, y: float, out: tuple[int, int], turn: float
+) -> None:
+    """A wall of 2 by 6 m that was placed on a walker; a turn clockwise carries the same place along."""
+    if turn:
+        x, y, out = y, -x, (out[1], -out[0])
+    wall = Obstacle("the wall", 0, 0, 3.2, -1, 4, 1.0, 3.0, turn)
+    walker = tick(Walker(x, y, 0.0, 0.0), Intent(ahead=1e-6), Land(things=[wall]))
+    moved = walker.x - x, walker.y - y
+    assert (round(moved[0] / max(map(abs, moved))), round(moved[1] / max(map(abs, moved)))) == out
+    across, along = (walker.x, walker.y) if not turn else (-walker.y, walker.x)
+    assert abs(across) >= 1.0 or abs(along) >= 3.0
