@@ -119,8 +119,9 @@ def ground(world: OpenWorld) -> FloatArray:
 
 def walk_from_start(world: OpenWorld, tract: Tract, key: str | None = None) -> Walk:
     """A walk from a start, the default one unless `key` says."""
-    start = default_start(world, tract.row.id) if key is None else world.row(THINGS, key)
-    return Walk(world, tract, start.x, start.y, start.turn_deg, start.over_m)
+    land = world.land_from(tract.row.id)
+    start = default_start(world, land)[1] if key is None else world.row(THINGS, key)
+    return Walk(world, land, start.x, start.y, start.turn_deg, start.over_m)
 
 
 def found_in(world: OpenWorld) -> list[Finding]:

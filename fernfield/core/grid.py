@@ -1,7 +1,7 @@
 """Posts, windows and tiles: where a sample stands in the world.
 
 Row 0 is the north edge, column 0 the west edge; x runs east and y north, both in metres
-from the south-west corner of the tract. Tiles are a unit of storage and drawing only.
+from the south-west corner of a tract, or from the world's origin. Tiles are a unit of storage and drawing only.
 """
 
 from __future__ import annotations
@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,11 +20,22 @@ FloatArray = NDArray[np.float32]
 ByteArray = NDArray[np.uint8]
 Array = NDArray[Any]
 
+Metres = TypeVar("Metres", float, Array)
+"""One, or many at once."""
+
+FINELY = 1024
+"""Parts of a spacing to which a place is taken where brushes work."""
+
+TURN = math.sqrt(5) - 2
+
 TILE = 256
 """Posts along the side of a tile."""
 
 LARGEST_SIDE = 16_385
 """Most posts along one side of a tract."""
+
+LARGEST_LAND = 1 << 22
+"""Most posts along one side of all tracts that are seen together: what lies between them takes no memory."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,16 +124,19 @@ NOWHERE = Window(0, 0, 0, 0)
 
 @dataclass(frozen=True, slots=True)
 class Grid:
-    """The posts of one tract: `rows` by `cols` of them, `spacing` metres apart."""
+    """Posts on a lattice: `rows` by `cols` of them, `spacing` metres apart, the south-west one at (`west`, `south`)."""
 
     rows: int
     cols: int
     spacing: float
+    west: float = 0.0
+    south: float = 0.0
+    most: int = LARGEST_SIDE
 
     def __post_init__(self) -> None:
         for name, count in (("rows", self.rows), ("cols", self.cols)):
-            if not 2 <= count <= LARGEST_SIDE:
-                raise GridError(f"{name} must be 2 to {LARGEST_SIDE}, not {count}", name)
+            if not 2 <= count <= self.most:
+                raise GridError(f"{name} must be 2 to {self.most}, not {count}", name)
         if not (math.isfinite(self.spacing) and self.spacing > 0):
             raise GridError(f"spacing must be finite and above 0 m, not {self.spacing}", "spacing_m")
 
@@ -162,28 +176,51 @@ class Grid:
         """North–south extent between the outermost posts. [m]"""
         return (self.rows - 1) * self.spacing
 
-    def col_of(self, x: float) -> float:
+    def col_of(self, x: Metres) -> Metres:
         """Column, with its fraction, of the easting `x`. [m] -> posts"""
-        return x / self.spacing
+        return (x - self.west) / self.spacing
 
-    def row_of(self, y: float) -> float:
+    def row_of(self, y: Metres) -> Metres:
         """Row, with its fraction, of the northing `y`. [m] -> posts"""
-        return (self.rows - 1) - y / self.spacing
+        return (self.rows - 1) - (y - self.south) / self.spacing
+
+    def post_of(self, x: float, y: float) -> tuple[float, float]:
+        """Row and column of a place, to 1/1024 of a spacing: so that it is the same post of any lattice that lies whole
+        posts away, to the last bit. [m]"""
+        return _finely(self.row_of(y)), _finely(self.col_of(x))
 
     def x_of(self, col: float) -> float:
-        return col * self.spacing
+        return self.west + col * self.spacing
 
     def y_of(self, row: float) -> float:
-        return (self.rows - 1 - row) * self.spacing
+        return self.south + (self.rows - 1 - row) * self.spacing
+
+    def xs(self, window: Window, step: int = 1) -> Array:
+        """Eastings of every `step`-th column of a window. [m]"""
+        return self.west + np.arange(window.col0, window.col1, step) * self.spacing
+
+    def ys(self, window: Window, step: int = 1) -> Array:
+        """Northings of every `step`-th row of a window. [m]"""
+        return self.south + (self.rows - 1 - np.arange(window.row0, window.row1, step)) * self.spacing
+
+    @property
+    def east(self) -> float:
+        return self.west + self.width
+
+    @property
+    def north(self) -> float:
+        return self.south + self.depth
 
     def holds(self, x: float, y: float) -> bool:
-        return 0 <= x <= self.width and 0 <= y <= self.depth
+        return self.west <= x <= self.east and self.south <= y <= self.north
 
     def need(self, x: float, y: float, what: str = "a place") -> None:
         """Raises InvalidInput unless (x, y) lies in the grid. [m]"""
         if not self.holds(x, y):
             raise InvalidInput(
-                f"{what} must be inside the tract (0 to {self.width:g}, 0 to {self.depth:g}), not {x:g}, {y:g}", "x"
+                f"{what} must be inside the tract ({self.west:g} to {self.east:g}, {self.south:g} to {self.north:g}), "
+                f"not {x:g}, {y:g}",
+                "x",
             )
 
     def clip(self, window: Window) -> Window:
@@ -204,6 +241,11 @@ class Grid:
     def tile_window(self, tile_row: int, tile_col: int) -> Window:
         """The posts of one tile; smaller at the east and south edge."""
         return self.clip(Window(tile_row * TILE, tile_col * TILE, (tile_row + 1) * TILE, (tile_col + 1) * TILE))
+
+
+def _finely(posts: float) -> float:
+    # An irrational turn: no place that is typed, and none that divides the way between such evenly, lies at it.
+    return math.floor(posts * FINELY + TURN) / FINELY
 
 
 def bilinear(values: Array, row: float, col: float) -> float:

@@ -143,7 +143,7 @@ class Stroke(StrokeStart):
 def manner_of(world: OpenWorld, tract_id: str, said: StrokeBase) -> Manner:
     """Everything about a stroke that is settled before its first sample: what it asks for by name is found."""
     start = said if isinstance(said, StrokeStart) else StrokeStart(**said.model_dump())
-    tool, grid = TOOLS[start.tool], world.tract(tract_id).grid
+    tool, land = TOOLS[start.tool], world.land_from(tract_id)
     layer, ground = world.house.layers(tool.layer), world.house.layers(HEIGHT)
     if layer.check is not None:
         layer.check(world, start.into)
@@ -159,7 +159,7 @@ def manner_of(world: OpenWorld, tract_id: str, said: StrokeBase) -> Manner:
         layer.touched(world, tool, start.subject) if layer.touched is not None else (),
         layer.seen,
         None if start.tip is None else world.picture(start.tip),
-        kept_by(world, tract_id, grid, start.keep_to),
+        kept_by(world, land, start.keep_to),
         world.only(SYMMETRY).images(),
     )
     if ground.bounds is None:

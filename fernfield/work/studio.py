@@ -252,7 +252,7 @@ class Studio:
         """Press an elevation file into an area; the job's result is the outcome."""
         world, tract = self.tract(tract_id)
         may_go_into(world, command.sheet)
-        window_of(world, tract.grid, command)
+        window_of(world, world.land_from(tract_id), command)
         return self.jobs.start(PRESS, world.id, Placed(self.waiting, file, reading, placing), world, tract, command)
 
     # Tracts
@@ -337,7 +337,8 @@ class Studio:
         """Weather an area beside the rest; the job's result is the outcome."""
         world, tract = self.tract(tract_id)
         may_go_into(world, command.sheet)
-        return self.jobs.start(WEATHER, world.id, world, tract, command, window_of(world, tract.grid, command))
+        window = window_of(world, world.land_from(tract_id), command)
+        return self.jobs.start(WEATHER, world.id, world, tract, command, window)
 
     def start_making(self, tract_id: str, command: MakeLand) -> Job:
         """Make land from a recipe beside the rest; the job's result is the outcome."""

@@ -68,7 +68,7 @@ def test_the_slope_rule_grows_in_over_its_blend() -> None:
 
 
 def shares_at(world: OpenWorld, x: float, y: float) -> dict[str, float]:
-    return spot(world, world.first_tract, x, y)["covers"]  # type: ignore[no-any-return]
+    return spot(world, world.first_land, x, y)["covers"]  # type: ignore[no-any-return]
 
 
 def test_painting_shows_a_cover_and_taking_it_away_shows_what_was_under_it(world: OpenWorld) -> None:
@@ -81,7 +81,7 @@ def test_painting_shows_a_cover_and_taking_it_away_shows_what_was_under_it(world
     assert shares_at(world, 100, 100)["Earth"] == pytest.approx(0.6, abs=0.01)
     draw(world, "paint", cover="grass", strength=200, **here)
     assert shares_at(world, 100, 100)["Grass"] == 1
-    total = cover_shares(world, world.first_tract, Window(150, 60, 260, 160)).sum(axis=0)
+    total = cover_shares(world, world.first_land, Window(150, 60, 260, 160)).sum(axis=0)
     assert np.allclose(total, 1, atol=1e-6)
 
 
@@ -95,7 +95,7 @@ def test_painting_a_lower_cover_uncovers_it(world: OpenWorld) -> None:
 def test_rock_follows_the_slope_when_the_ground_changes(world: OpenWorld) -> None:
     assert shares_at(world, 118, 100)["Rock"] == 0
     draw(world, path=[(100, 100, 0), (100, 100, 2)], strength=15, softness=0.3)
-    steep = spot(world, world.first_tract, 117, 100)
+    steep = spot(world, world.first_land, 117, 100)
     assert steep["slope_deg"] > 60
     assert steep["covers"]["Rock"] == 1
     rock = world.row(COVERS, "rock")

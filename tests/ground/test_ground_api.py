@@ -245,7 +245,7 @@ def test_the_section_along_a_line_measures_between_two_marks(client: TestClient,
         ({"points": "[[1,1]]"}, "2 to 200 points, not 1"),
         ({"points": "nothing"}, "[[x, y], …]"),
         ({"points": "[[1,1],[1,1]]"}, "above 0"),
-        ({"points": "[[1,1],[900,1]]"}, "must lie in the tract"),
+        ({"points": "[[1,1],[900,1]]"}, "must lie in the land"),
         ({"points": points, "a": 3}, "go together"),
     ):
         refused = client.get(f"{tract}/line", params=params)

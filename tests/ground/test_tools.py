@@ -327,7 +327,7 @@ def test_every_tool_works_in_the_open_world_and_is_undone(world: OpenWorld) -> N
         moved = np.argwhere(ground(world) != before)
         assert moved.min(axis=0)[0] >= outcome.window.row0, name
         assert moved.max(axis=0)[1] < outcome.window.col1, name
-        ghost = section(world, world.first_tract, 150.0, 0.0, 300.0)
+        ghost = section(world, world.first_land, 150.0, 0.0, 300.0)
         assert ghost["before"] is not None, name
         world.undo()
         assert np.array_equal(ground(world), before), name

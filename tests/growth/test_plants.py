@@ -98,14 +98,14 @@ def test_habits_that_cannot_be_are_refused(habit: tuple[float, float, float], wo
 def test_plants_stand_on_the_ground_after_it_has_moved(world: OpenWorld) -> None:
     tract = world.first_tract
     draw(world, "sow", mix="mix", strength=300, path=[(100, 100, 0), (140, 100, 1)])
-    before = standing_plants(world, tract, tract.grid.window)
+    before = standing_plants(world, world.first_land, tract.grid.window)
     assert sum(len(p.plants) for p in before) > 20
     draw(world, "raise", path=[(90, 100, 0), (140, 104, 1)], radius_m=30, strength=12)
-    after = standing_plants(world, tract, tract.grid.window)
+    after = standing_plants(world, world.first_land, tract.grid.window)
     for old, new in zip(before, after, strict=True):
         assert (old.plants.x == new.plants.x).all()
         for x, y, z in zip(new.plants.x, new.plants.y, new.z, strict=True):
-            assert z == pytest.approx(spot(world, tract, float(x), float(y))["elevation_m"], abs=1e-3)
+            assert z == pytest.approx(spot(world, world.first_land, float(x), float(y))["elevation_m"], abs=1e-3)
         upright = new.kind.habit == "upright"
         assert (np.abs(new.lean_east).max() < 1e-6) == upright
 
@@ -115,7 +115,7 @@ def test_what_is_sown_follows_the_mix(world: OpenWorld) -> None:
     draw(world, "sow", mix="mix", strength=300, path=[(50, 100, 0), (250, 100, 1)], radius_m=45)
 
     def count() -> int:
-        return sum(len(p.plants) for p in standing_plants(world, tract, tract.grid.window))
+        return sum(len(p.plants) for p in standing_plants(world, world.first_land, tract.grid.window))
 
     first = count()
     mix = world.row(MIXES, "mix")
@@ -127,3 +127,20 @@ def test_what_is_sown_follows_the_mix(world: OpenWorld) -> None:
     world.undo()
     world.undo()
     assert count() == first
+
+
+def test_a_plant_asks_the_post_nearest_to_it_at_any_spacing() -> None:
+    """Half of the land is sown, on posts 2.5 m apart that begin elsewhere in the world."""
+    grid = Grid(81, 121, 2.5, west=1000.0, south=-300.0)
+    mask = np.zeros((81, 121), np.uint16)
+    mask[:, 40:] = SOLID
+    mask[60:, :] = 0
+    found = scatter(mask, grid.window, grid, grid.window, Habit(900, 1, 2), 4)
+    assert len(found) > 500
+    # Half a spacing beyond the first post that is sown, no farther.
+    assert 1000 + 39.5 * 2.5 - 1e-3 <= found.x.min() < 1000 + 40.5 * 2.5
+    assert -300 + 20.5 * 2.5 - 1e-3 <= found.y.min() < -300 + 22.5 * 2.5
+    assert found.x.max() <= grid.east
+    assert found.y.max() <= grid.north
+    # As many as that ground has room for.
+    assert len(found) == pytest.approx(80 * 2.5 * 59.5 * 2.5 * 900 / 10_000, rel=0.03)

@@ -70,14 +70,14 @@ def test_the_numbers_in_the_package_are_the_worlds(studio: Studio, worked: OpenW
 
     # Covers: bytes that add up to 255 and are the shares.
     pictures = [np.asarray(Image.open(io.BytesIO(package.read(c["file"])))) for c in tract["covers"]]
-    shares = cover_shares(worked, worked.first_tract, worked.first_tract.grid.window)
+    shares = cover_shares(worked, worked.first_land, worked.first_tract.grid.window)
     assert (np.sum(pictures, axis=0, dtype=int) == 255).all()
     assert np.abs(np.stack(pictures) / 255 - shares).max() <= 1 / 255
     assert pictures[1].max() > 200
 
     # Growth, in the csv module: every plant, on the ground.
     rows = list(csv.DictReader(io.StringIO(package.read(tract["growth"]["file"]).decode())))
-    plants = standing_plants(worked, worked.first_tract, worked.first_tract.grid.window)
+    plants = standing_plants(worked, worked.first_land, worked.first_tract.grid.window)
     assert len(rows) == sum(len(p.plants) for p in plants) > 50
     for row in rows[::17]:
         z = worked.first_tract.elevation(float(row["x_m"]), float(row["y_m"]))

@@ -61,7 +61,7 @@ def test_any_revision_can_be_looked_at_as_it_was(studio: Studio, world: OpenWorl
     assert past.revision == 5
     with pytest.raises(Conflict, match="r5 is of the past"):
         draw(past)
-    picture = plan_pixels(past, past.first_tract, 0, past.first_tract.grid.window, Show())
+    picture = plan_pixels(past, past.first_land, 0, past.first_tract.grid.window, Show())
     assert picture.shape == (301, 301, 4)
     # The present goes on meanwhile, and the past stays what it was.
     draw(world, "raise", radius_m=80)

@@ -69,11 +69,11 @@ def test_the_same_stroke_elsewhere_gives_the_same_shape(studio: Studio) -> None:
 
 def test_flatten_takes_the_elevation_where_the_stroke_began(world: OpenWorld) -> None:
     draw(world, "raise", path=[(100, 100, 0), (100, 100, 1)], strength=6)
-    high = spot(world, world.first_tract, 100, 100)["elevation_m"]
+    high = spot(world, world.first_land, 100, 100)["elevation_m"]
     draw(world, "flatten", path=[(100, 100, 0), (160, 100, 3)], strength=60, softness=0.2)
-    assert spot(world, world.first_tract, 150, 100)["elevation_m"] == pytest.approx(high, abs=0.02)
+    assert spot(world, world.first_land, 150, 100)["elevation_m"] == pytest.approx(high, abs=0.02)
     draw(world, "flatten", path=[(100, 100, 0), (100, 100, 3)], strength=60, target_m=2.5)
-    assert spot(world, world.first_tract, 100, 100)["elevation_m"] == 2.5
+    assert spot(world, world.first_land, 100, 100)["elevation_m"] == 2.5
 
 
 TOOLS = (
@@ -241,7 +241,7 @@ def test_a_stroke_that_goes_on_too_long_is_kept_up_to_there(world: OpenWorld) ->
     with pytest.raises(InvalidInput, match="at most 600 s"):
         world.extend_stroke(run, [Sample(100, 100, 700)])
     assert world.finish_stroke(run).revision == 1
-    assert spot(world, world.first_tract, 100, 100)["elevation_m"] == pytest.approx(11, abs=0.02)
+    assert spot(world, world.first_land, 100, 100)["elevation_m"] == pytest.approx(11, abs=0.02)
 
 
 def test_an_abandoned_stroke_never_was(world: OpenWorld) -> None:

@@ -51,12 +51,12 @@ def test_an_area_is_one_way_only() -> None:
 def test_what_a_cover_covers_is_a_place(world: OpenWorld) -> None:
     draw(world, "paint", cover="path", path=[(80, 80, 0), (80, 80, 1)], radius_m=20, softness=0.0, strength=900)
     tract = world.first_tract
-    share = share_of(world, tract, Area(cover="path"), Window(200, 60, 241, 101), 0)
+    share = share_of(world, world.first_land, Area(cover="path"), Window(200, 60, 241, 101), 0)
     assert share[20, 20] > 0.99
     assert share[0, 0] == 0
     # A disc of 20 m: as much ground as its formula says.
     assert float(share.sum()) == pytest.approx(np.pi * 20**2, rel=0.05)
-    assert window_of(world, tract.grid, Area(cover="path")) == tract.grid.window
+    assert window_of(world, world.first_land, Area(cover="path")) == tract.grid.window
 
 
 def test_crop_moves_a_recipes_box_and_a_plot_alike(studio: Studio, world: OpenWorld) -> None:

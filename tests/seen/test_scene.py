@@ -42,30 +42,30 @@ def test_near_and_far_pictures_agree(world: OpenWorld) -> None:
     """Every second pixel of a level is the next one's pixel, but for lines, which keep their width."""
     draw(world, strength=15)
     show = Show(contour_m=0, growth=False)
-    fine = plan_pixels(world, world.first_tract, 0, Window(0, 0, 300, 300), show).astype(int)
-    coarse = plan_pixels(world, world.first_tract, 1, Window(0, 0, 150, 150), show).astype(int)
-    near = plan_pixels(world, world.first_tract, -1, Window(0, 0, 600, 600), show).astype(int)
+    fine = plan_pixels(world, world.first_land, 0, Window(0, 0, 300, 300), show).astype(int)
+    coarse = plan_pixels(world, world.first_land, 1, Window(0, 0, 150, 150), show).astype(int)
+    near = plan_pixels(world, world.first_land, -1, Window(0, 0, 600, 600), show).astype(int)
     assert np.abs(fine[::2, ::2] - coarse).mean() < 4
     assert np.abs(near[::2, ::2] - fine).mean() < 4
 
 
 def test_growth_is_seen_from_near_as_plants_and_from_far_as_a_tint(world: OpenWorld) -> None:
-    bare = {level: plan_pixels(world, world.first_tract, level, Window(0, 0, 18, 18), Show()) for level in (0, 4)}
+    bare = {level: plan_pixels(world, world.first_land, level, Window(0, 0, 18, 18), Show()) for level in (0, 4)}
     draw(world, "sow", mix="mix", strength=1000, path=[(10, 290, 0), (290, 10, 1)], radius_m=300, softness=0)
     for level, before in bare.items():
-        sown = plan_pixels(world, world.first_tract, level, Window(0, 0, 18, 18), Show())
+        sown = plan_pixels(world, world.first_land, level, Window(0, 0, 18, 18), Show())
         assert np.abs(sown.astype(int) - before).sum() > 1000
-        hidden = plan_pixels(world, world.first_tract, level, Window(0, 0, 18, 18), Show(growth=False))
+        hidden = plan_pixels(world, world.first_land, level, Window(0, 0, 18, 18), Show(growth=False))
         assert np.array_equal(hidden, before)
 
 
 def test_what_a_change_makes_stale_holds_its_shadow(world: OpenWorld) -> None:
     world.edit(put(LIGHT, "sun", Light(sun_bearing_deg=270, sun_height_deg=20)))
-    before = plan_pixels(world, world.first_tract, 0, Window(0, 0, 301, 301), Show(contour_m=0)).astype(int)
+    before = plan_pixels(world, world.first_land, 0, Window(0, 0, 301, 301), Show(contour_m=0)).astype(int)
     outcome = draw(world, path=[(100, 150, 0), (100, 150, 1)], strength=14, radius_m=12)
-    after = plan_pixels(world, world.first_tract, 0, Window(0, 0, 301, 301), Show(contour_m=0)).astype(int)
+    after = plan_pixels(world, world.first_land, 0, Window(0, 0, 301, 301), Show(contour_m=0)).astype(int)
     rows, cols = np.nonzero(np.abs(after - before).sum(axis=2))
-    told = shadow_window(world, world.first_tract, outcome.window.pad(2))
+    told = shadow_window(world, world.first_land, outcome.window.pad(2))
     assert cols.max() > outcome.window.col1 + 15
     assert told.row0 <= rows.min() <= rows.max() < told.row1
     assert told.col0 <= cols.min() <= cols.max() < told.col1
@@ -95,18 +95,18 @@ def test_the_range_of_the_whole_tract_is_kept_up(world: OpenWorld) -> None:
 def test_levels_count_and_the_section_follows_the_ground(world: OpenWorld) -> None:
     draw(world, "flatten", path=[(100, 100, 0), (100, 100, 2)], radius_m=40, strength=60, softness=0, target_m=2.0)
     world.edit(put(WATER, "sea", Water(sea_level_m=5)))
-    found = levels(world, world.first_tract, world.first_tract.grid.window)
+    found = levels(world, world.first_land, world.first_tract.grid.window)
     edges = np.linspace(found["bottom_m"], found["top_m"], len(found["counts"]) + 1)
     at_two = found["counts"][int(np.searchsorted(edges, 2.0, "right")) - 1]
     assert at_two / sum(found["counts"]) == pytest.approx(np.pi * 40**2 / 301**2, rel=0.05)
-    line = section(world, world.first_tract, 100, 0, 300)
+    line = section(world, world.first_land, 100, 0, 300)
     assert min(line["ground"]) == 2
     assert line["ground"][100] == 2
     assert line["before"][100] == 10
     assert line["sea_level_m"] == 5
-    assert spot(world, world.first_tract, 100, 100)["water_depth_m"] == 3
+    assert spot(world, world.first_land, 100, 100)["water_depth_m"] == 3
 
 
 def test_a_level_that_is_not_there_is_refused(world: OpenWorld) -> None:
     with pytest.raises(InvalidInput, match="level must be -2 to 7, not 9"):
-        plan_pixels(world, world.first_tract, 9, Window(0, 0, 2, 2), Show())
+        plan_pixels(world, world.first_land, 9, Window(0, 0, 2, 2), Show())

@@ -55,8 +55,8 @@ def test_a_hollow_of_7_m_in_ground_of_10_m_fills_and_then_floods(
     """At 7 nothing shows, at 8 and 9 there is a pool, at 10 it stands at the brim, at 11 it floods the map."""
     hollow(world)
     world.edit(put(WATER, "sea", Water(sea_level_m=level)))
-    assert spot(world, world.first_tract, 150, 150)["water_depth_m"] == middle
-    assert spot(world, world.first_tract, 20, 20)["water_depth_m"] == plain
+    assert spot(world, world.first_land, 150, 150)["water_depth_m"] == middle
+    assert spot(world, world.first_land, 20, 20)["water_depth_m"] == plain
     most = math.pi * 40**2 / 301**2
     assert wet(world) == (1 if level > 10 else pytest.approx(0, abs=0) if level == 7 else pytest.approx(most, rel=0.65))
 
@@ -64,9 +64,9 @@ def test_a_hollow_of_7_m_in_ground_of_10_m_fills_and_then_floods(
 def test_the_plan_shows_the_pool_where_the_water_is(world: OpenWorld) -> None:
     hollow(world)
     window = world.first_tract.grid.window
-    dry = plan_pixels(world, world.first_tract, 0, window, Show(contour_m=0)).astype(int)
+    dry = plan_pixels(world, world.first_land, 0, window, Show(contour_m=0)).astype(int)
     world.edit(put(WATER, "sea", Water(sea_level_m=9)))
-    pool = plan_pixels(world, world.first_tract, 0, window, Show(contour_m=0)).astype(int)
+    pool = plan_pixels(world, world.first_land, 0, window, Show(contour_m=0)).astype(int)
     bluer = (pool[..., 2] - pool[..., 0]) - (dry[..., 2] - dry[..., 0]) > 20
     under = ground(world) < 8.9
     assert bluer[under].all()
@@ -79,7 +79,7 @@ def test_an_island_is_pulled_up_out_of_a_sea_of_500_m(studio: Studio) -> None:
     world = studio.world(studio.create(spec))
     assert wet(world) == 1
     outcome = draw(world, path=[(128, 128, 0), (128, 128, 10)], radius_m=100, strength=52, softness=1)
-    top = spot(world, world.first_tract, 128, 128)
+    top = spot(world, world.first_land, 128, 128)
     assert top["elevation_m"] == pytest.approx(20, abs=0.5)
     assert 0.0 < 1 - wet(world) < 0.1
     # The volume of the brush's solid of revolution: 3/10 of the cylinder for the cubic t*t*(3 - 2t) with no flat top.

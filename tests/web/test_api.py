@@ -144,8 +144,8 @@ def test_tiles_and_patches_show_the_same_ground(client: TestClient, made: dict[s
 
     world, at = client.app.state.studio.tract(tract)  # type: ignore[attr-defined]
     for level, size in ((0, (129, 257)), (-1, (257, 513))):
-        whole = plan_pixels(world, at, level, Window(0, 0, *size), Show()).astype(int)
-        part = plan_pixels(world, at, level, Window(31, 57, 120, 250), Show()).astype(int)
+        whole = plan_pixels(world, world.land_from(at.row.id), level, Window(0, 0, *size), Show()).astype(int)
+        part = plan_pixels(world, world.land_from(at.row.id), level, Window(31, 57, 120, 250), Show()).astype(int)
         assert np.abs(part - whole[31:120, 57:250]).max() <= 3
 
 

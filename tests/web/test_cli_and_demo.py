@@ -40,7 +40,7 @@ def test_the_demo_world_is_what_it_says(reach: Studio) -> None:
     tract = world.first_tract
     assert (name_of(world), tract.grid.width, tract.grid.spacing) == (NAME, 1024, 1)
     assert 30 <= sum(r.words.split()[0].strip(",") in STROKES for r in reach.store.revisions(world.id)) <= 99
-    plants = sum(len(p.plants) for p in standing_plants(world, tract, tract.grid.window))
+    plants = sum(len(p.plants) for p in standing_plants(world, world.first_land, tract.grid.window))
     assert 2_000 <= plants <= 9_000
     things = [t for _, t in things_of(world)]
     assert {t.team for t in things if t.sort == "start"} == {1, 2}
@@ -88,7 +88,7 @@ def test_a_walk_from_each_start_of_the_demo_gets_somewhere(reach: Studio) -> Non
 
 def test_trees_block_a_walk_in_a_sown_wood(world: OpenWorld) -> None:
     draw(world, "sow", mix="mix", strength=1000, path=[(40, 100, 0), (260, 100, 2)], radius_m=60, softness=0)
-    walk = Walk(world, world.first_tract, 10, 100, 90)
+    walk = Walk(world, world.first_land, 10, 100, 90)
     blocked = set()
     for _ in range(1200):
         walker = walk.advance(Intent(ahead=1, facing=90, run=True))
@@ -104,7 +104,7 @@ def test_trees_block_a_walk_in_a_sown_wood(world: OpenWorld) -> None:
 def test_a_piece_blocks_a_walk_and_is_named(world: OpenWorld) -> None:
     thing = Thing(sort="piece", kit="stone_barn", name="Long barn", x=100, y=120)
     world.edit(put(THINGS, "barn", thing))
-    walk = Walk(world, world.first_tract, 100, 100)
+    walk = Walk(world, world.first_land, 100, 100)
     walker = walk.advance(Intent(ahead=1, facing=0), 600)
     assert walker.blocked_by == "Long barn"
     assert walker.y == pytest.approx(120 - 9 - 0.3, abs=0.01)

@@ -242,7 +242,7 @@ def test_a_walker_stops_at_an_opening(client: TestClient, made: dict[str, Any]) 
     tract = made["tracts"][0]["id"]
     stroke = {"tool": "open", "radius_m": 5, "softness": 0, "strength": 900, "path": [[60, 80, 0], [60, 80, 1]]}
     assert client.post(f"/api/tracts/{tract}/strokes", json=stroke).status_code == 200
-    walk = Walk(world, world.first_tract, 60, 60, 0.0)
+    walk = Walk(world, world.first_land, 60, 60, 0.0)
     walk.advance(Intent(ahead=1, facing=0), 60 * 9)
     assert walk.walker.y < 75.5
     assert "an opening" in str(walk.state()["blocked"])

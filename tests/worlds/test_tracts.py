@@ -13,7 +13,7 @@ from hypothesis.extra import numpy as hnp
 from scipy import ndimage, signal
 
 from fernfield.core.errors import Cancelled, Conflict, InvalidInput, NotFound
-from fernfield.core.grid import FloatArray
+from fernfield.core.grid import FloatArray, Window
 from fernfield.core.ground.join import joined
 from fernfield.store.database import open_database
 from fernfield.store.worlds import WorldStore
@@ -22,8 +22,12 @@ from fernfield.work.ground.rows import Sheet, sheets_of
 from fernfield.work.ground.sheet_edits import put_sheet
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.commands import put
+from fernfield.work.kernel.draft import Draft
+from fernfield.work.kernel.drawing import GroundDrawing
 from fernfield.work.kernel.jobs import Job
+from fernfield.work.kernel.lands import alone
 from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.rows import Moves
 from fernfield.work.kernel.tracts import JOINS
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import PLOTS, Plot
@@ -142,16 +146,16 @@ def test_an_underground_tract_is_dry_under_the_sea(studio: Studio, world: OpenWo
     cave, _ = studio.add_tract(world.id, TractSpec(**spec, kind="underground"))
     tract = world.tract(cave)
     world.edit(put(THINGS, "in", Thing(sort="start", name="In", x=30, y=30, tract=cave)))
-    assert spot(world, tract, 30, 30)["water_depth_m"] == 0
-    assert spot(world, tract, 30, 30)["over_sea_m"] == -30
+    assert spot(world, world.land_from(tract.row.id), 30, 30)["water_depth_m"] == 0
+    assert spot(world, world.land_from(tract.row.id), 30, 30)["over_sea_m"] == -30
     assert walk_from_start(world, tract).water(30, 30) == 0
-    assert section(world, tract, 30, 0, 64)["sea_level_m"] == -30
+    assert section(world, world.land_from(tract.row.id), 30, 0, 64)["sea_level_m"] == -30
     assert "drowned start" not in {f.check for f in found_in(world)}
     assert not any("water" in f.words for f in found_in(world))
     wet = Stroke(tool="raise", radius_m=9, softness=0, strength=5, path=[(30, 30, 0)], keep_to=KeepTo(water="wet"))
     assert world.stroke(cave, wet).fill_m3 == 0
     place_tract(world, PlaceTract(key=cave, kind="open"))
-    assert spot(world, tract, 30, 30)["water_depth_m"] == 30
+    assert spot(world, world.land_from(tract.row.id), 30, 30)["water_depth_m"] == 30
     assert world.stroke(cave, wet).fill_m3 > 0
 
 
@@ -443,13 +447,17 @@ def test_paint_and_growth_run_across_too_and_two_hands_do_not_mix(pair: tuple[Op
 
 
 def test_a_join_that_came_open_is_found(pair: tuple[OpenWorld, str, str], studio: Studio) -> None:
-    from fernfield.work.ground.areas import reset
-    from fernfield.work.ground.commands import Reset
-
     world, west, east = pair
     join(world, JoinTracts(first=west, second=east))
-    tract = world.tract(west)
-    reset(world, tract, Reset(to="elevation", elevation_m=99, box=(280, 100, 300, 150)), None)
+
+    def work(draft: Draft) -> tuple[str, Moves]:
+        # Only an edit that knows of no join can open one.
+        ground = GroundDrawing(world, draft, None)
+        ground.put(alone(world.tract(west)), Window(100, 280, 150, 301), lambda _part, was: np.full_like(was, 99))
+        ground.settle()
+        return "Opened it", {}
+
+    world.change_ground(JoinTracts(first=west, second=east), work)
     found = [f for f in studio.check(world.id) if f.check == "join"]
     assert len(found) == 1
     assert "Main tract and East" in found[0].words

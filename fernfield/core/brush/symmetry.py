@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -35,6 +35,11 @@ class Image:
 
     def bearing(self, degrees: float) -> float:
         return ((-degrees if self.flipped else degrees) + self.turn) % 360
+
+    def seen_at(self, x: float, y: float) -> Image:
+        """The same image in metres whose origin lies at (x, y) of these."""
+        at = self.place(x, y)
+        return replace(self, x0=at[0] - x, y0=at[1] - y)
 
     def back(self) -> Image:
         """The image that undoes this one. The matrix is orthogonal: its inverse is its transpose."""

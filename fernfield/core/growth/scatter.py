@@ -1,6 +1,6 @@
 """Where plants and stones stand: worked out from a seed and a mask, never stored.
 
-For each kind the tract is divided into square cells with room for one plant at full
+For each kind the world is divided into square cells with room for one plant at full
 density. A cell's plant has a place, a size, a turn and a *threshold* that follow from the
 seed, the kind and the cell's own numbers alone; it stands where the mask is above the
 threshold. So the same seed and mask give the same plants, whatever part is asked for and
@@ -59,6 +59,10 @@ class Plants:
     def __len__(self) -> int:
         return len(self.x)
 
+    def those(self, which: NDArray[np.bool_]) -> Plants:
+        """Some of them."""
+        return self if which.all() else Plants(self.x[which], self.y[which], self.size[which], self.turn[which])
+
 
 @kernel
 def _mixed(value: np.uint64) -> np.uint64:
@@ -87,9 +91,10 @@ def _scatter(
     seed: int,
     size_min: float,
     size_max: float,
+    origin: tuple[float, float],
     out: FloatArray,
 ) -> int:
-    """Fill `out` (n, 4) with plants inside `bounds` (x0, y0, x1, y1); returns how many."""
+    """Fill `out` (n, 4) with plants inside `bounds` (x0, y0, x1, y1), less `origin`; returns how many."""
     x0, y0, x1, y1 = bounds[0], bounds[1], bounds[2], bounds[3]
     count = 0
     rows, cols = mask.shape
@@ -110,7 +115,7 @@ def _scatter(
             if mask[r, c] < (_unit(key, 2) * 65534.0 + 1.0):
                 continue
             if count < out.shape[0]:
-                out[count, 0], out[count, 1] = x, y
+                out[count, 0], out[count, 1] = x - origin[0], y - origin[1]
                 out[count, 2] = size_min + (size_max - size_min) * _unit(key, 3)
                 out[count, 3] = 360.0 * _unit(key, 4)
             count += 1
@@ -124,6 +129,8 @@ def scatter(
     part: Window,
     habit: Habit,
     seed: int,
+    bounds: Window | None = None,
+    origin: tuple[float, float] = (0.0, 0.0),
 ) -> Plants:
     """Plants of one kind on the half-open cells of ground that belong to the posts of `part`.
 
@@ -136,37 +143,41 @@ def scatter(
         that windows side by side share no plant and lose none.
     habit : density and sizes
     seed : 0 up to 2**63; differs for each kind
+    bounds : the posts that there are, where they are more than the grid's own
+    origin : where the origin of the grid's metres lies in the world [m]
 
     Returns
     -------
     Plants, in a fixed order.
     """
-    if habit.density_per_ha <= 0 or part.empty:
+    there = bounds or grid.window
+    wanted = part.meet(Window(there.row0, there.col0, there.row1 - 1, there.col1 - 1))
+    if habit.density_per_ha <= 0 or wanted.empty:
         none = np.zeros(0, np.float32)
         return Plants(none, none, none, none)
     cell = math.sqrt(HECTARE_M2 / habit.density_per_ha)
-    bounds = np.array(
+    box = np.array(
         [
-            grid.x_of(part.col0),
-            grid.y_of(part.row1),
-            grid.x_of(part.col1),
-            grid.y_of(part.row0),
+            grid.x_of(wanted.col0) + origin[0],
+            grid.y_of(wanted.row1) + origin[1],
+            grid.x_of(wanted.col1) + origin[0],
+            grid.y_of(wanted.row0) + origin[1],
         ],
         np.float64,
     )
-    bounds = np.clip(bounds, 0, [grid.width, grid.depth, grid.width, grid.depth])
-    most = (int((bounds[2] - bounds[0]) / cell) + 2) * (int((bounds[3] - bounds[1]) / cell) + 2)
+    most = (int((box[2] - box[0]) / cell) + 2) * (int((box[3] - box[1]) / cell) + 2)
     out = np.empty((most, 4), np.float32)
     count = _scatter(
         mask,
-        grid.x_of(mask_window.col0),
-        grid.y_of(mask_window.row0),
+        grid.x_of(mask_window.col0) + origin[0],
+        grid.y_of(mask_window.row0) + origin[1],
         grid.spacing,
-        bounds,
+        box,
         cell,
         seed,
         habit.size_min,
         habit.size_max,
+        origin,
         out,
     )
     found = out[:count]

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import Depends, Path, Request
+from fastapi import Depends, Path, Query, Request
 from fastapi.responses import JSONResponse, Response
 
 from fernfield.work.kernel.jobs import Job
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.studio import Studio
@@ -33,6 +34,26 @@ def _tract(tract: Annotated[str, Path(max_length=40)], studio: TheStudio) -> tup
 
 
 TheTract = Annotated[tuple[OpenWorld, Tract], Depends(_tract)]
+
+
+def _land(
+    request: Request,
+    tract: Annotated[str, Path(max_length=40)],
+    studio: TheStudio,
+    at: Annotated[int | None, Query(ge=0, description="a revision")] = None,
+) -> tuple[OpenWorld, Land]:
+    """What is seen of a world: with `at`, as it was after that revision.
+
+    Under /api/tracts it is the land of a tract in the tract's own posts and metres; under /api/lands all open land on
+    the tract's lattice, in the world's metres.
+    """
+    world = studio.past_tract(tract, at)[0]
+    by_land = request.url.path.startswith("/api/lands/")
+    with world.lock:
+        return world, world.country(tract) if by_land else world.land_from(tract)
+
+
+TheLand = Annotated[tuple[OpenWorld, Land], Depends(_land)]
 
 
 def outcome_json(outcome: Outcome) -> dict[str, Any]:

@@ -17,7 +17,7 @@ from fernfield.core.grid import NOWHERE, TILE, ByteArray, FloatArray, Window
 from fernfield.core.light.relief import slope_degrees
 from fernfield.formats.tileblob import shape_of
 from fernfield.store.logbook import LogbookStore
-from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.light.rows import LIGHT
 from fernfield.work.seen.plan import COARSEST_LEVEL, FINEST_LEVEL, plan_pixels
@@ -27,35 +27,34 @@ from fernfield.work.water.rows import sea_level
 from fernfield.work.worlds.beginnings import WorldSpec, sketch
 
 
-def level_window(tract: Tract, level: int) -> Window:
+def level_window(land: Land, level: int) -> Window:
     """All the pixels of a level."""
     scale = 2.0**level
-    return Window(0, 0, math.floor((tract.grid.rows - 1) / scale) + 1, math.floor((tract.grid.cols - 1) / scale) + 1)
+    return Window(0, 0, math.floor((land.grid.rows - 1) / scale) + 1, math.floor((land.grid.cols - 1) / scale) + 1)
 
 
-def tile_webp(world: OpenWorld, tract: Tract, level: int, row: int, col: int, show: Show) -> bytes:
+def tile_webp(world: OpenWorld, land: Land, level: int, row: int, col: int, show: Show) -> bytes:
     """One 256 x 256 tile of a level (smaller at the east and south edge) as lossless WebP."""
     if not FINEST_LEVEL <= level <= COARSEST_LEVEL:
         raise InvalidInput(f"level must be {FINEST_LEVEL} to {COARSEST_LEVEL}, not {level}", "level")
-    part = Window(row * TILE, col * TILE, (row + 1) * TILE, (col + 1) * TILE).meet(level_window(tract, level))
+    part = Window(row * TILE, col * TILE, (row + 1) * TILE, (col + 1) * TILE).meet(level_window(land, level))
     if row < 0 or col < 0 or part.empty:
         raise InvalidInput(f"there is no tile {row}, {col} at level {level}", "row")
     out = io.BytesIO()
-    picture = Image.fromarray(plan_pixels(world, tract, level, part, show)[..., :3])
-    picture.save(out, "WEBP", lossless=True, quality=0, method=0)
+    pixels = plan_pixels(world, land, level, part, show)
+    # Where no tract lies nothing is drawn.
+    picture = Image.fromarray(pixels if (pixels[..., 3] < 255).any() else pixels[..., :3])
+    picture.save(out, "WEBP", lossless=True, exact=True, quality=0, method=0)
     return out.getvalue()
 
 
-def plan_rgb(
-    world: OpenWorld, tract: Tract, width: int, box: tuple[float, float, float, float], show: Show
-) -> ByteArray:
+def plan_rgb(world: OpenWorld, land: Land, width: int, box: tuple[float, float, float, float], show: Show) -> ByteArray:
     """The plan of the box x0, y0, x1, y1 [m], `width` pixels wide, as RGB."""
-    grid = tract.grid
+    grid = land.grid
     x0, y0, x1, y1 = box
-    if not (0 <= x0 < x1 <= grid.width + 1e-9 and 0 <= y0 < y1 <= grid.depth + 1e-9):
-        raise InvalidInput(
-            f"the box must lie in 0 to {grid.width:g} by 0 to {grid.depth:g}, smaller number first, not {box}", "x0"
-        )
+    if not (grid.west <= x0 < x1 <= grid.east + 1e-9 and grid.south <= y0 < y1 <= grid.north + 1e-9):
+        within = f"{grid.west:g} to {grid.east:g} by {grid.south:g} to {grid.north:g}"
+        raise InvalidInput(f"the box must lie in {within}, smaller number first, not {box}", "x0")
     height = max(1, round(width * (y1 - y0) / (x1 - x0)))
     if height > 8192:
         raise InvalidInput(f"the picture would be {height} pixels high; at most 8192 are allowed", "width")
@@ -67,7 +66,7 @@ def plan_rgb(
         math.ceil(grid.row_of(y0) / scale) + 1,
         math.ceil(grid.col_of(x1) / scale) + 1,
     )
-    drawn = np.ascontiguousarray(plan_pixels(world, tract, level, part, show)[..., :3])
+    drawn = np.ascontiguousarray(plan_pixels(world, land, level, part, show)[..., :3])
     shrink = cv2.INTER_AREA if part.cols >= width else cv2.INTER_CUBIC
     return np.asarray(cv2.resize(drawn, (width, height), interpolation=shrink), np.uint8)
 
@@ -86,7 +85,9 @@ def where_png(studio: Studio, world: OpenWorld, number: int, width: int) -> byte
     studio.store.revision(world.id, number)
     tract = world.first_tract
     grid = tract.grid
-    picture = plan_rgb(world, tract, width, (0.0, 0.0, grid.width, grid.depth), Show(0.0, True, False, False))
+    picture = plan_rgb(
+        world, world.land_from(tract.row.id), width, (0.0, 0.0, grid.width, grid.depth), Show(0.0, True, False, False)
+    )
     picture = np.ascontiguousarray(picture)
     scale = width / max(grid.cols - 1, 1)
     window = NOWHERE

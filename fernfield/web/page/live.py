@@ -9,6 +9,7 @@ not been sent yet is a joined window, so nothing piles up.
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import json
 import logging
 import math
@@ -42,9 +43,10 @@ from fernfield.web.page.messages import (
     Wish,
 )
 from fernfield.work.kernel.events import Event, Gone, Moved, Revised
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.layers import HEIGHT
 from fernfield.work.kernel.strokes import StrokeRun
-from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.tracts import JOINS, PLACES
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.seen.plan import plan_pixels, shadow_window
 from fernfield.work.seen.sections import section
@@ -94,10 +96,11 @@ def rows_told(world: OpenWorld, event: Revised) -> dict[str, Any]:
 class Connection:
     """One page that has one world open."""
 
-    def __init__(self, socket: WebSocket, world: OpenWorld, tract: Tract) -> None:
+    def __init__(self, socket: WebSocket, world: OpenWorld, tract_id: str, by_land: bool) -> None:
         self._socket = socket
         self._world = world
-        self._tract = tract
+        self._tract_id, self._by_land = tract_id, by_land
+        self._land = self._what_is_seen()
         self._loop = asyncio.get_running_loop()
         self._outbox: asyncio.Queue[str | bytes] = asyncio.Queue()
         self._view: View | None = None
@@ -106,6 +109,7 @@ class Connection:
         self._under_way = 0
         self._free = asyncio.Event()
         self._run: StrokeRun | None = None
+        self._shift = (0.0, 0.0)
         self._stroke_at = 0.0
         self._told_at = 0.0
         self._question: AskSpot | None = None
@@ -113,6 +117,10 @@ class Connection:
         self._walk: Walk | None = None
         self._walk_task: asyncio.Task[None] | None = None
         self._wish = Intent()
+
+    def _what_is_seen(self) -> Land:
+        with self._world.lock:
+            return self._world.country(self._tract_id) if self._by_land else self._world.land_from(self._tract_id)
 
     async def serve(self) -> None:
         """Speak with the page until it goes; a stroke that was under way is kept."""
@@ -156,9 +164,11 @@ class Connection:
         if self._walk is not None:
             self._walk.forget()
         match event:
-            case Moved(tract_id, layer, window) if tract_id == self._tract.row.id:
-                self._dirty[layer] = self._dirty.get(layer, NOWHERE).join(window)
-                self._paint.set()
+            case Moved(tract_id, layer, window):
+                here = self._land.of(tract_id, window)
+                if here is not None:
+                    self._dirty[layer] = self._dirty.get(layer, NOWHERE).join(here)
+                    self._paint.set()
             case Revised():
                 self._say(
                     "revised",
@@ -169,11 +179,18 @@ class Connection:
                     **rows,
                 )
                 house = self._world.house
+                if {PLACES.name, JOINS.name} & set(event.collections):
+                    self._loop.run_in_executor(None, self._look_anew)
                 if any(house.collection(name).pictured for name in event.collections):
-                    self._dirty["look"] = self._tract.grid.window
+                    self._dirty["look"] = self._land.bounds
                     self._paint.set()
             case Gone():
                 self._say("gone", message="This world was deleted.")
+
+    def _look_anew(self) -> None:
+        """Tracts came, went, or were moved, joined or parted; a page whose own tract is gone keeps what it had."""
+        with contextlib.suppress(FernError):
+            self._land = self._what_is_seen()
 
     async def _paint_all(self) -> None:
         while True:
@@ -204,14 +221,14 @@ class Connection:
     def _patches(self, dirty: dict[str, Window], view: View | None, drawn_to: float | None) -> list[str | bytes]:
         """The messages that bring a page up to date: what is stale, its picture, and heights."""
         out: list[str | bytes] = []
-        window = NOWHERE
+        land, window = self._land, NOWHERE
         for layer, part in dirty.items():
             # One post more: slopes, and so shading and cover rules, reach that far.
-            part = self._tract.grid.clip(part.pad(2))
+            part = land.clip(part.pad(2))
             if layer == HEIGHT and (view is None or view.shadows):
-                part = part.join(shadow_window(self._world, self._tract, part))
+                part = part.join(shadow_window(self._world, land, part))
             if layer in ("growth", HEIGHT):
-                part = self._tract.grid.clip(part.pad(math.ceil(8 / self._tract.grid.spacing)))
+                part = land.clip(part.pad(math.ceil(8 / land.grid.spacing)))
             window = window.join(part)
         head: dict[str, Any] = {
             "is": "stale",
@@ -228,22 +245,22 @@ class Connection:
                 math.ceil(window.row1 / scale) + 1,
                 math.ceil(window.col1 / scale) + 1,
             )
-            seen = Window(view.row0, view.col0, view.row1, view.col1).meet(level_window(self._tract, view.level))
+            seen = Window(view.row0, view.col0, view.row1, view.col1).meet(level_window(land, view.level))
             pixels = pixels.meet(seen)
             if not pixels.empty and pixels.rows * pixels.cols <= MOST_PATCH_PIXELS:
                 contour = None if view.contour_m == "auto" else view.contour_m
                 show = Show(contour, view.water, view.growth, view.shadows, view.overlays, view.keep_to)
-                picture = plan_pixels(self._world, self._tract, view.level, pixels, show).tobytes()
+                picture = plan_pixels(self._world, land, view.level, pixels, show).tobytes()
                 head |= {"level": view.level, "pixels": pixels.as_list()}
         if picture:
             shown = view.shown if view is not None else 0
             out.append(pack({**head, "is": "patch", "shown": shown}, picture))
         else:
             out.append(json.dumps(head))
-        ground = dirty.get(HEIGHT)
-        if view is not None and view.heights and ground is not None and ground.rows * ground.cols <= MOST_PATCH_POSTS:
+        ground = land.grid.clip(dirty.get(HEIGHT, NOWHERE))
+        if view is not None and view.heights and not ground.empty and ground.rows * ground.cols <= MOST_PATCH_POSTS:
             with self._world.lock:
-                values = self._tract.cache.read(HEIGHT, ground)
+                values = land.read(HEIGHT, ground)
             out.append(pack({"is": "heights", "window": ground.as_list()}, values.astype("<f4").tobytes()))
         return out
 
@@ -270,6 +287,9 @@ class Connection:
             case Begin():
                 await self._end_stroke(keep=True)
                 self._run = await to_thread.run_sync(self._world.begin_stroke, message.tract, message.stroke)
+                # The page speaks of the land's metres, a stroke of those of the tract where it began.
+                own = next((p for p in self._land.parts if p.tract.row.id == message.tract), None)
+                self._shift = (0.0, 0.0) if own is None else (own.x, own.y)
                 self._stroke_at = time.monotonic()
             case Move():
                 await self._move(message)
@@ -294,7 +314,8 @@ class Connection:
         if self._run is None:
             return
         self._stroke_at = time.monotonic()
-        samples = [Sample(*point) for point in message.samples]
+        east, north = self._shift
+        samples = [Sample(x - east, y - north, *rest) for x, y, *rest in message.samples]
         try:
             await to_thread.run_sync(self._world.extend_stroke, self._run, samples)
         except FernError:
@@ -323,7 +344,7 @@ class Connection:
         self._say(
             "ended",
             revision=outcome.revision,
-            window=outcome.window.as_list(),
+            window=(self._land.of(run.tract_id, outcome.window) or outcome.window).as_list(),
             cut_m3=outcome.cut_m3,
             fill_m3=outcome.fill_m3,
         )
@@ -351,12 +372,10 @@ class Connection:
             self._say("spot", **facts)
 
     def _facts(self, question: AskSpot) -> dict[str, Any]:
-        inside = self._tract.grid.holds(question.x, question.y)
+        land = self._land
         return {
-            "spot": spot(self._world, self._tract, question.x, question.y) if inside else None,
-            "section": section(self._world, self._tract, question.y, question.x0, question.x1)
-            if question.section
-            else None,
+            "spot": spot(self._world, land, question.x, question.y) if land.holds(question.x, question.y) else None,
+            "section": section(self._world, land, question.y, question.x0, question.x1) if question.section else None,
         }
 
     # Walking
@@ -365,10 +384,13 @@ class Connection:
         self._end_walk()
 
         def begin() -> Walk:
-            if message.x is None or message.y is None:
-                start = default_start(self._world, self._tract.row.id)
-                return Walk(self._world, self._tract, start.x, start.y, start.turn_deg, start.over_m)
-            return Walk(self._world, self._tract, message.x, message.y, message.facing)
+            if message.x is not None and message.y is not None:
+                part = self._land.part_at(message.x, message.y)
+                tract_id = self._tract_id if part is None else part.tract.row.id
+                return Walk(self._world, self._walked(tract_id), message.x, message.y, message.facing)
+            land = self._walked(self._tract_id)
+            part, start = default_start(self._world, land)
+            return Walk(self._world, land, part.x + start.x, part.y + start.y, start.turn_deg, start.over_m)
 
         try:
             walk = await to_thread.run_sync(begin)
@@ -378,6 +400,11 @@ class Connection:
         self._walk = walk
         self._wish = Intent(facing=walk.walker.facing)
         self._walk_task = asyncio.create_task(self._tick(walk))
+
+    def _walked(self, tract_id: str) -> Land:
+        """The land that is walked on: nobody walks where tracts are not joined."""
+        with self._world.lock:
+            return self._world.land(tract_id) if self._by_land else self._world.land_from(tract_id)
 
     def _end_walk(self) -> None:
         if self._walk_task is not None:
@@ -400,13 +427,17 @@ class Connection:
 
 @router.websocket("/live/{world_id}")
 async def live(socket: WebSocket, world_id: str) -> None:
-    """The socket of one page on a tract (the first unless `?tract=` says). Closes with 4404 when there is none."""
+    """The socket of one page: on a tract, the first unless `?tract=` says, in its own metres; or with `?land=` on all
+    that is seen with a tract, in the world's. Closes with 4404 when there is none.
+    """
     await socket.accept()
     try:
         world = await to_thread.run_sync(socket.app.state.studio.world, world_id)
-        wanted = socket.query_params.get("tract")
+        land = socket.query_params.get("land")
+        wanted = land or socket.query_params.get("tract")
         tract = world.first_tract if wanted is None else world.tract(wanted)
+        connection = Connection(socket, world, tract.row.id, land is not None)
     except FernError as error:
         await socket.close(4404, str(error)[:120])
         return
-    await Connection(socket, world, tract).serve()
+    await connection.serve()

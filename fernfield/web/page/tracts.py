@@ -1,4 +1,4 @@
-"""Tracts: strokes, heights, the spot, the section, the levels, plants, and pictures of the plan."""
+"""Tracts and lands: strokes, heights, the spot, the section, the levels, and pictures of the plan."""
 
 from __future__ import annotations
 
@@ -10,15 +10,13 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import Window
-from fernfield.web.kernel.parts import TheStudio, TheTract, outcome_json
+from fernfield.web.kernel.parts import TheLand, TheStudio, TheTract, outcome_json
 from fernfield.web.kernel.pictures import level_window, plan_rgb, png_of, tile_webp
 from fernfield.web.kernel.windows import TheWindow
 from fernfield.work.ground.packing import asc_of
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.layers import HEIGHT
 from fernfield.work.kernel.rows import Coordinate
-from fernfield.work.kernel.tracts import Tract
-from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.keep import KeepTo
 from fernfield.work.seen.overlaid import labels, legend, legends
 from fernfield.work.seen.sections import line_section, section
@@ -26,7 +24,10 @@ from fernfield.work.seen.show import Show
 from fernfield.work.seen.spot import levels, spot
 from fernfield.work.strokes import Stroke
 
-router = APIRouter(prefix="/api/tracts/{tract}", tags=["tracts"])
+seen = APIRouter()
+"""What is asked of a tract in its own posts and metres, and of a land in the world's."""
+
+router = APIRouter()
 
 POINTS: TypeAdapter[list[tuple[Coordinate, Coordinate]]] = TypeAdapter(list[tuple[Coordinate, Coordinate]])
 Level = Annotated[int, Query(ge=-2, le=7)]
@@ -65,30 +66,24 @@ def _show(
 Shown = Annotated[Show, Depends(_show)]
 
 
-def _past(
-    tract: TheTract, studio: TheStudio, at: Annotated[int | None, Query(ge=0, description="a revision")] = None
-) -> tuple[OpenWorld, Tract]:
-    """The tract as it is, or with `at` as it was after that revision."""
-    return tract if at is None else studio.past_tract(tract[1].row.id, at)
+@seen.post("/strokes")
+def stroke(stroke: Stroke, seen_land: TheLand) -> dict[str, Any]:
+    """A whole stroke; where it begins says which land it is drawn on."""
+    world, land = seen_land
+    x, y = stroke.path[0][:2]
+    part = land.part_at(x, y) or land.parts[0]
+    path = [(px - part.x, py - part.y, *rest) for px, py, *rest in stroke.path]
+    return outcome_json(world.stroke(part.tract.row.id, stroke.model_copy(update={"path": path})))
 
 
-AnyTime = Annotated[tuple[OpenWorld, Tract], Depends(_past)]
-
-
-@router.post("/strokes")
-def stroke(stroke: Stroke, tract: TheTract) -> dict[str, Any]:
-    world, at = tract
-    return outcome_json(world.stroke(at.row.id, stroke))
-
-
-@router.get("/heights", response_class=Response)
-def heights(tract: AnyTime, window: TheWindow, step: Annotated[int, Query(ge=1, le=1024)] = 1) -> Response:
+@seen.get("/heights", response_class=Response)
+def heights(seen_land: TheLand, window: TheWindow, step: Annotated[int, Query(ge=1, le=1024)] = 1) -> Response:
     posts = -(-window.rows // step) * -(-window.cols // step)
     if posts > MOST_POSTS:
         raise InvalidInput(f"at most {MOST_POSTS} posts can be asked for at once, not {posts}", "step")
-    world, at = tract
+    world, land = seen_land
     with world.lock:
-        values = at.cache.read(HEIGHT, window, step)
+        values = land.read(HEIGHT, window, step)
     return Response(
         values.astype("<f4").tobytes(),
         media_type="application/octet-stream",
@@ -96,51 +91,57 @@ def heights(tract: AnyTime, window: TheWindow, step: Annotated[int, Query(ge=1, 
     )
 
 
-@router.get("/heights.asc", response_class=StreamingResponse)
-def heights_asc(tract: AnyTime) -> StreamingResponse:
-    world, at = tract
-    headers = {"content-disposition": f'attachment; filename="{at.row.id}.asc"'}
-    return StreamingResponse(asc_of(world, at), media_type="text/plain; charset=us-ascii", headers=headers)
+@router.get("/api/tracts/{tract}/heights.asc", response_class=StreamingResponse, tags=["tracts"])
+def heights_asc(
+    tract: TheTract, studio: TheStudio, at: Annotated[int | None, Query(ge=0, description="a revision")] = None
+) -> StreamingResponse:
+    world, own = studio.past_tract(tract[1].row.id, at)
+    headers = {"content-disposition": f'attachment; filename="{own.row.id}.asc"'}
+    return StreamingResponse(asc_of(world, own), media_type="text/plain; charset=us-ascii", headers=headers)
 
 
-@router.get("/spot")
-def spot_at(tract: AnyTime, x: Metres, y: Metres) -> dict[str, Any]:
-    return spot(*tract, x, y)
+@seen.get("/spot")
+def spot_at(land: TheLand, x: Metres, y: Metres) -> dict[str, Any]:
+    return spot(*land, x, y)
 
 
-@router.get("/section")
-def section_at(tract: AnyTime, y: Metres, x0: Metres = 0.0, x1: Metres = 1e6) -> dict[str, Any]:
-    return section(*tract, y, x0, x1)
+@seen.get("/section")
+def section_at(land: TheLand, y: Metres, x0: Metres = -1e6, x1: Metres = 1e6) -> dict[str, Any]:
+    return section(*land, y, x0, x1)
 
 
-@router.get("/levels")
-def levels_in(tract: AnyTime, window: TheWindow) -> dict[str, Any]:
-    return levels(*tract, window)
+@seen.get("/levels")
+def levels_in(land: TheLand, window: TheWindow) -> dict[str, Any]:
+    return levels(*land, window)
 
 
-@router.get("/plan.png", response_class=Response)
+@seen.get("/plan.png", response_class=Response)
 def plan_png(
-    tract: AnyTime,
+    seen_land: TheLand,
     show: Shown,
     width: Annotated[int, Query(ge=16, le=4096)] = 800,
-    x0: Metres = 0.0,
-    y0: Metres = 0.0,
+    x0: Annotated[float | None, Query(allow_inf_nan=False)] = None,
+    y0: Annotated[float | None, Query(allow_inf_nan=False)] = None,
     x1: Annotated[float | None, Query(allow_inf_nan=False)] = None,
     y1: Annotated[float | None, Query(allow_inf_nan=False)] = None,
 ) -> Response:
-    world, at = tract
-    box = x0, y0, at.grid.width if x1 is None else x1, at.grid.depth if y1 is None else y1
-    return Response(png_of(plan_rgb(world, at, width, box, show)), media_type="image/png")
+    world, land = seen_land
+    grid = land.grid
+    box = (
+        grid.west if x0 is None else x0, grid.south if y0 is None else y0,
+        grid.east if x1 is None else x1, grid.north if y1 is None else y1,
+    )  # fmt: skip
+    return Response(png_of(plan_rgb(world, land, width, box, show)), media_type="image/png")
 
 
-@router.get("/plan/{level}/{row}/{col}.webp", response_class=Response)
-def plan_tile(tract: AnyTime, level: int, row: int, col: int, show: Shown) -> Response:
-    return Response(tile_webp(*tract, level, row, col, show), media_type="image/webp")
+@seen.get("/plan/{level}/{row}/{col}.webp", response_class=Response)
+def plan_tile(land: TheLand, level: int, row: int, col: int, show: Shown) -> Response:
+    return Response(tile_webp(*land, level, row, col, show), media_type="image/webp")
 
 
-@router.get("/line")
+@seen.get("/line")
 def line(
-    tract: TheTract,
+    land: TheLand,
     points: Annotated[str, Query(max_length=20_000, description="[[x, y], …] as JSON")],
     a: Annotated[float | None, Query(ge=0, allow_inf_nan=False)] = None,
     b: Annotated[float | None, Query(ge=0, allow_inf_nan=False)] = None,
@@ -155,32 +156,36 @@ def line(
     if not 2 <= len(places) <= 200:
         raise InvalidInput(f"a line has 2 to 200 points, not {len(places)}", "points")
     marks = (a, b) if a is not None and b is not None else None
-    return line_section(*tract, places, marks)
+    return line_section(*land, places, marks)
 
 
-@router.get("/contour-labels")
+@seen.get("/contour-labels")
 def contour_labels(
-    tract: TheTract, level: Level, row0: Pixel, col0: Pixel, row1: Pixel, col1: Pixel,
+    land: TheLand, level: Level, row0: Pixel, col0: Pixel, row1: Pixel, col1: Pixel,
     contour_m: Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False)] | Literal["auto"] = 2.0,
 ) -> list[dict[str, Any]]:  # fmt: skip
     """The figures of index contours, for the pixels of a level that are in view."""
-    part = Window(row0, col0, row1, col1).meet(level_window(tract[1], level))
+    part = Window(row0, col0, row1, col1).meet(level_window(land[1], level))
     if part.empty:
         return []
     if part.rows * part.cols > 4_000_000:
         raise InvalidInput(f"at most 4,000,000 pixels can be asked for at once, not {part.rows * part.cols}", "row1")
-    interval = Show(None if contour_m == "auto" else contour_m).interval(tract[1], level)
-    return labels(*tract, level, part, interval)
+    interval = Show(None if contour_m == "auto" else contour_m).interval(land[1], level)
+    return labels(*land, level, part, interval)
 
 
-@router.get("/legends")
-def overlay_legends(tract: TheTract) -> dict[str, Any]:
+@seen.get("/legends")
+def overlay_legends(land: TheLand) -> dict[str, Any]:
     """What the colours of each overlay stand for: its title, and lines of a colour and words."""
-    return legends(tract[0], tract[1])
+    return legends(*land)
 
 
-@router.get("/legend", deprecated=True)
-def overlay_legend(tract: TheTract, response: Response) -> dict[str, Any]:
+@seen.get("/legend", deprecated=True)
+def overlay_legend(land: TheLand, response: Response) -> dict[str, Any]:
     """As `legends`, for two overlays only."""
     response.headers["Deprecation"] = "true"
-    return legend(tract[1])
+    return legend(land[1])
+
+
+router.include_router(seen, prefix="/api/tracts/{tract}", tags=["tracts"])
+router.include_router(seen, prefix="/api/lands/{tract}", tags=["lands"])

@@ -20,7 +20,7 @@ from fernfield.work.kernel.world import OpenWorld
 
 
 def _put(package: Package, world: OpenWorld, tract: Tract, step: Step) -> dict[str, Any]:
-    covers, grid = covers_of(world), tract.grid
+    covers, grid, land = covers_of(world), tract.grid, world.land_from(tract.row.id)
     pictures = [PngBands(grid.rows, grid.cols, np.uint8) for _ in covers]
     with ExitStack() as stack:
         # Shares come for all covers at once, files go into the ZIP one after the other: keep them beside it.
@@ -29,7 +29,7 @@ def _put(package: Package, world: OpenWorld, tract: Tract, step: Step) -> dict[s
             file.write(picture.begin())
         for window in bands(grid):
             step(0.8 * window.row0 / grid.rows, "")
-            shares = shares_as_bytes(cover_shares(world, tract, window))
+            shares = shares_as_bytes(cover_shares(world, land, window))
             for file, picture, share in zip(files, pictures, shares, strict=True):
                 file.write(picture.add(share))
         listed = []

@@ -11,8 +11,8 @@ from fernfield.core.errors import Conflict, NotFound
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.light.relief import slope_degrees
 from fernfield.work.cover.rows import covers_of
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 
 Painted = list[OpacityArray | None]
@@ -40,7 +40,7 @@ def touched(world: OpenWorld, tool: Tool, cover: str | None) -> list[tuple[str, 
 
 
 def painted_and_ruled(
-    world: OpenWorld, tract: Tract, posts: Window, step: int, heights: FloatArray
+    world: OpenWorld, land: Land, posts: Window, step: int, heights: FloatArray
 ) -> tuple[Painted, Ruled]:
     """What is painted and what the rules say of every cover above the base; None where there is nothing."""
     slope = None
@@ -48,29 +48,29 @@ def painted_and_ruled(
     ruled: Ruled = []
     for key, cover in covers_of(world)[1:]:
         layer = cover_layer(key)
-        painted.append(None if tract.cache.blank(layer, posts) else tract.cache.read(layer, posts, step))
+        painted.append(None if land.blank(layer, posts) else land.read(layer, posts, step))
         if cover.rule is None:
             ruled.append(None)
             continue
         if slope is None:
-            slope = slope_degrees(heights, tract.grid.spacing * step)
+            slope = slope_degrees(heights, land.grid.spacing * step)
         ruled.append(rule_opacity(slope, SlopeRule(cover.rule.above_deg, cover.rule.blend_deg)))
     return painted, ruled
 
 
-def cover_shares(world: OpenWorld, tract: Tract, window: Window) -> FloatArray:
+def cover_shares(world: OpenWorld, land: Land, window: Window) -> FloatArray:
     """Share of every cover at every post of `window`, base first: (covers, rows, cols), adding up to 1."""
     with world.lock:
-        wide = tract.grid.clip(window.pad(1))
-        heights = tract.cache.read(HEIGHT, wide)
-        shares = compose_shares(*painted_and_ruled(world, tract, wide, 1, heights), heights.shape)
+        wide = land.clip(window.pad(1))
+        heights = land.read(HEIGHT, wide)
+        shares = compose_shares(*painted_and_ruled(world, land, wide, 1, heights), heights.shape)
     rows, cols = window.inside(wide)
     return shares[:, rows, cols]
 
 
-def cover_share(world: OpenWorld, tract: Tract, key: str, window: Window) -> FloatArray:
+def cover_share(world: OpenWorld, land: Land, key: str, window: Window) -> FloatArray:
     """Share of one cover at every post of `window`, 0 to 1. Raises NotFound."""
     covers = [known for known, _ in covers_of(world)]
     if key not in covers:
         raise NotFound(f"cover must be one of {', '.join(covers)}, not {key!r}")
-    return np.asarray(cover_shares(world, tract, window)[covers.index(key)], np.float32)
+    return np.asarray(cover_shares(world, land, window)[covers.index(key)], np.float32)

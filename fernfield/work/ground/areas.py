@@ -22,16 +22,18 @@ def reset(world: OpenWorld, tract: Tract, command: Reset, past: OpenWorld | None
     """Bring an area back to an elevation, or to the ground of `past`, the world as it was."""
 
     def work(draft: Draft) -> tuple[str, Moves]:
-        window = window_of(world, tract.grid, command)
+        land = world.land_from(tract.row.id)
+        older = None if past is None else land.as_in(past.tracts)
+        window = window_of(world, land, command)
         ground = GroundDrawing(world, draft, command.sheet)
 
         def new(part: Window, was: FloatArray) -> FloatArray:
-            share = share_of(world, tract, command, part, command.feather_m)
-            if past is None:
+            share = share_of(world, land, command, part, command.feather_m)
+            if older is None:
                 return mixed(was, np.full_like(was, command.elevation_m), share)
-            return mixed(was, past.tract(tract.row.id).cache.read(HEIGHT, part), share)
+            return mixed(was, older.read(HEIGHT, part), share)
 
-        ground.put(tract, window, new)
+        ground.put(land, window, new)
         ground.settle()
         to = {"base": "to the base", "revision": f"to r{command.revision}"}.get(
             command.to, f"to {command.elevation_m or 0:g} m"
@@ -52,7 +54,7 @@ def weathered(world: OpenWorld, tract: Tract, command: Weather, window: Window, 
             old, then = np.asarray(before[box], np.float32), np.asarray(after[box], np.float32)
             return np.where(was == old, then, was + (then - old)).astype(np.float32)
 
-        ground.put(tract, window, new)
+        ground.put(world.land_from(tract.row.id), window, new)
         ground.settle()
         how = (
             f"frost, {command.passes} passes to {command.repose_deg:g}°"
@@ -68,9 +70,10 @@ def press_file(world: OpenWorld, tract: Tract, command: PressFile, heights: Any)
     """Press heights of another grid into an area, stretched to its bounds. [m]"""
 
     def work(draft: Draft) -> tuple[str, Moves]:
-        window = window_of(world, tract.grid, command)
+        land = world.land_from(tract.row.id)
+        window = window_of(world, land, command)
         ground = GroundDrawing(world, draft, command.sheet)
-        corners = corners_of(world, command)
+        corners = corners_of(world, land, command)
         xs, ys = (
             ([x for x, _ in corners], [y for _, y in corners])
             if corners
@@ -88,10 +91,10 @@ def press_file(world: OpenWorld, tract: Tract, command: PressFile, heights: Any)
             cols = (np.arange(part.col0, part.col1) - cols0) * across
             middle = (coarser - 1) / 2
             pressed = between(source, (rows - middle) / coarser, (cols - middle) / coarser)
-            share = share_of(world, tract, command, part, command.feather_m)
+            share = share_of(world, land, command, part, command.feather_m)
             return mixed(was, pressed + np.float32(command.lift_m), share)
 
-        ground.put(tract, window, new)
+        ground.put(land, window, new)
         ground.settle()
         return f"Pressed a file into {area_words(world, command)}", {}
 

@@ -44,7 +44,7 @@ def _area(recipe: Recipe) -> Area:
 
 def region(world: OpenWorld, tract: Tract, recipe: Recipe) -> tuple[Window, tuple[float, float], float]:
     """The posts of a recipe's region, its middle, and half its shorter side. [m]"""
-    window = window_of(world, tract.grid, _area(recipe))
+    window = window_of(world, world.land_from(tract.row.id), _area(recipe))
     grid = tract.grid
     x0, x1 = grid.x_of(window.col0), grid.x_of(window.col1 - 1)
     y0, y1 = grid.y_of(window.row1 - 1), grid.y_of(window.row0)
@@ -121,9 +121,7 @@ def preview(world: OpenWorld, tract: Tract, recipe: Recipe) -> tuple[FloatArray,
 
 def _places(tract: Tract, window: Window, step: int = 1) -> tuple[Any, Any]:
     grid = tract.grid
-    cols = np.arange(window.col0, window.col1, step) * grid.spacing
-    rows = (grid.rows - 1 - np.arange(window.row0, window.row1, step)) * grid.spacing
-    x, y = np.meshgrid(cols, rows)
+    x, y = np.meshgrid(grid.xs(window, step), grid.ys(window, step))
     return x, y
 
 
@@ -191,28 +189,30 @@ def _write(world: OpenWorld, tract: Tract, command: MakeLand, window: Window, ma
             raise Conflict(f"the sheet {old.name} is locked: unlock it to make its land anew")
         sheet = Sheet(name=command.name, position=len(sheets)) if old is None else old
         stack = [*((k, s) for k, s in sheets if k != command.key), (command.key, sheet)]
-        cache, tract_id, layer = tract.cache, tract.row.id, sheet_layer(command.key)
-        touched = set(window.tiles())
-        touched |= {(p[1], p[2]) for p in cache.ranges if p[0] == layer and not cache.blank_tile(p)}
-        for tile in sorted(touched):
-            whole = tract.grid.tile_window(*tile)
-            part = whole.meet(window)
-            own = draft.tile(tract_id, (layer, *tile))
-            base = base_of(draft.was(tract_id, (HEIGHT, *tile)), draft.was(tract_id, (UNDER, *tile))).copy()
-            own[...] = 0
-            if not part.empty:
-                share = share_of(world, tract, _area(recipe), part, recipe.feather_m)
-                box = part.inside(whole)
-                own[box] = (np.asarray(made[part.inside(window)], np.float32) - base[box]) * share
-            cache.widen_range((layer, *tile), own)
-            restack(draft, tract_id, cache, tile, stack, base)
+        land, layer = world.land_from(tract.row.id), sheet_layer(command.key)
+        for one in land.parts:
+            cache, tract_id = one.tract.cache, one.tract.row.id
+            touched = set(one.own(window).tiles())
+            touched |= {(p[1], p[2]) for p in cache.ranges if p[0] == layer and not cache.blank_tile(p)}
+            for tile in sorted(touched):
+                whole = cache.grid.tile_window(*tile).shifted(one.row, one.col)
+                part = whole.meet(window)
+                own = draft.tile(tract_id, (layer, *tile))
+                base = base_of(draft.was(tract_id, (HEIGHT, *tile)), draft.was(tract_id, (UNDER, *tile))).copy()
+                own[...] = 0
+                if not part.empty:
+                    share = share_of(world, land, _area(recipe), part, recipe.feather_m)
+                    box = part.inside(whole)
+                    own[box] = (np.asarray(made[part.inside(window)], np.float32) - base[box]) * share
+                cache.widen_range((layer, *tile), own)
+                restack(draft, tract_id, cache, tile, stack, base)
         names = ", ".join(landscape.name for landscape in recipe.landscapes)
         verb = "Made" if old is None else "Made anew"
         return (
             f"{verb} the land {sheet.name} from seed {recipe.seed}: {names}",
             {
                 (SHEETS.name, command.key): sheet,
-                (RECIPES.name, command.key): recipe.model_copy(update={"tract": tract_id}),
+                (RECIPES.name, command.key): recipe.model_copy(update={"tract": tract.row.id}),
             },
         )
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 import secrets
 from collections.abc import Callable, Iterator
@@ -14,9 +15,9 @@ from fernfield.core.ground.carry import Carriage, mend, seen
 from fernfield.work.ground.commands import MoveLand
 from fernfield.work.kernel.draft import Draft
 from fernfield.work.kernel.drawing import GroundDrawing
+from fernfield.work.kernel.lands import Land, Part
 from fernfield.work.kernel.layers import HEIGHT
 from fernfield.work.kernel.rows import Journey, Moves
-from fernfield.work.kernel.tiles import Place
 from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.plots.areas import area_words, corners_of, mixed, share_of, window_of
@@ -27,10 +28,10 @@ MOST_CARRIED = 4_097 * 4_097
 
 def move_land(world: OpenWorld, tract: Tract, command: MoveLand) -> Outcome:
     """Carry the land of an area elsewhere."""
-    target = tract if command.tract is None else world.tract(command.tract)
+    source, target = _ends(world, tract, command)
 
     def work(draft: Draft) -> tuple[str, Moves]:
-        trip = _Trip(world, tract, target, command)
+        trip = _Trip(world, source, target, command)
         ground = GroundDrawing(world, draft, command.sheet)
         trip.carry_ground(ground)
         for layer in trip.layers():
@@ -38,7 +39,7 @@ def move_land(world: OpenWorld, tract: Tract, command: MoveLand) -> Outcome:
         moves = trip.pieces() if command.pieces else {}
         verb = "Copied" if command.copy_land else "Moved"
         away = f"to {command.x:.0f}, {command.y:.0f}" + (
-            "" if target is tract else f" in {world.place_of(target.row.id).name}"
+            "" if target is source else f" in {world.place_of(target.id).name}"
         )
         return f"{verb} {area_words(world, command)} {away}", moves
 
@@ -47,21 +48,26 @@ def move_land(world: OpenWorld, tract: Tract, command: MoveLand) -> Outcome:
 
 def outline_there(world: OpenWorld, tract: Tract, command: MoveLand) -> list[tuple[float, float]]:
     """The corners of an area where it would come to lie. [m]"""
-    target = tract if command.tract is None else world.tract(command.tract)
-    trip = _Trip(world, tract, target, command)
-    return [trip.place(x, y) for x, y in corners_of(world, command) or []]
+    source, target = _ends(world, tract, command)
+    trip = _Trip(world, source, target, command)
+    return [trip.place(x, y) for x, y in corners_of(world, source, command) or []]
+
+
+def _ends(world: OpenWorld, tract: Tract, command: MoveLand) -> tuple[Land, Land]:
+    """The land that is carried, and that where it comes to lie, as the tract that is named sees it."""
+    source = world.land_from(tract.row.id)
+    return source, source if command.tract is None else world.land_from(command.tract)
 
 
 class _Trip:
     """One carrying of land: where from, where to, and what of it belongs to the area."""
 
-    def __init__(self, world: OpenWorld, source: Tract, target: Tract, command: MoveLand) -> None:
+    def __init__(self, world: OpenWorld, source: Land, target: Land, command: MoveLand) -> None:
         self._world, self._source, self._target, self._command = world, source, target, command
-        grid = source.grid
-        self._window = window_of(world, grid, command)
+        self._window = window_of(world, source, command)
         if self._window.rows * self._window.cols > MOST_CARRIED:
             raise InvalidInput(f"at most {MOST_CARRIED} posts can be carried at once", "box")
-        corners = corners_of(world, command)
+        corners = corners_of(world, source, command)
         assert corners is not None
         xs, ys = [x for x, _ in corners], [y for _, y in corners]
         self._middle = (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2
@@ -81,7 +87,7 @@ class _Trip:
     def _area_at_target(self, corners: list[tuple[float, float]]) -> Window:
         grid = self._target.grid
         rows, cols = [grid.row_of(y) for _, y in corners], [grid.col_of(x) for x, _ in corners]
-        window = grid.clip(
+        window = self._target.clip(
             Window(math.floor(min(rows)), math.floor(min(cols)), math.ceil(max(rows)) + 1, math.ceil(max(cols)) + 1)
         )
         if window.empty:
@@ -103,13 +109,12 @@ class _Trip:
         )
 
     def carry_ground(self, ground: GroundDrawing) -> None:
-        cache = self._source.cache
-        land = cache.read(HEIGHT, self._window)
+        land = self._source.read(HEIGHT, self._window)
         if not self._command.copy_land:
-            wide = self._source.grid.clip(self._window.pad(12))
+            wide = self._source.clip(self._window.pad(12))
             gap = np.zeros(wide.shape, np.float32)
             gap[self._window.inside(wide)] = self._hard
-            filled = mend(cache.read(HEIGHT, wide), gap)
+            filled = mend(self._source.read(HEIGHT, wide), gap)
             box = self._window.inside(wide)
             closed = filled[box]
             ground.put(
@@ -130,14 +135,15 @@ class _Trip:
     def layers(self) -> Iterator[str]:
         """The masks that come along: those whose rooms say that they go by a word which was ticked."""
         wanted = {word for word in ("growth", "covers") if getattr(self._command, word)}
-        names = {place[0] for tract in (self._source, self._target) for place in tract.cache.ranges}
+        parts = (*self._source.parts, *self._target.parts)
+        names = {place[0] for part in parts for place in part.tract.cache.ranges}
         yield from sorted(n for n in names if self._world.house.layers(n).carried in wanted)
 
     def carry_mask(self, draft: Draft, layer: str) -> None:
         source, target = self._source, self._target
-        if source.cache.blank(layer, self._window) and target.cache.blank(layer, self._reach):
+        if source.blank(layer, self._window) and target.blank(layer, self._reach):
             return
-        mask = source.cache.read(layer, self._window).astype(np.float32)
+        mask = source.read(layer, self._window).astype(np.float32)
         if not self._command.copy_land:
             self._put_mask(
                 draft, source, layer, self._window, lambda part, was: was * (1 - self._hard[part.inside(self._window)])
@@ -153,28 +159,37 @@ class _Trip:
 
     @staticmethod
     def _put_mask(
-        draft: Draft, tract: Tract, layer: str, window: Window, new: Callable[[Window, FloatArray], FloatArray]
+        draft: Draft, land: Land, layer: str, window: Window, new: Callable[[Window, FloatArray], FloatArray]
     ) -> None:
-        for tile in window.tiles():
-            place: Place = (layer, *tile)
-            whole = tract.grid.tile_window(*tile)
-            part = whole.meet(window)
-            own = draft.tile(tract.row.id, place)
+        for tract, tile, whole, part in land.tiles(window):
+            own = draft.tile(tract.row.id, (layer, *tile))
             box = part.inside(whole)
             own[box] = np.clip(np.rint(new(part, own[box].astype(np.float32))), 0, 65_535).astype(np.uint16)
 
     def pieces(self) -> Moves:
         """The rows that stand on the land, as they come along or as copies."""
         moves: Moves = {}
-        source, copied = self._source, self._command.copy_land
-        journey = Journey(self._target.row.id, self._target.grid, self.place, self._bearing, copied)
-        for collection in self._world.house.collections.values():
-            if collection.carried is None:
-                continue
-            for key, row in self._world.each_in(collection, source.row.id):
-                if self._stands_on_it(getattr(row, "x"), getattr(row, "y")):  # noqa: B009 (any row with a place)
+        copied = self._command.copy_land
+        carried = [c for c in self._world.house.collections.values() if c.carried is not None]
+        for collection, part in itertools.product(carried, self._source.parts):
+            for key, row in self._world.each_in(collection, part.tract.row.id):
+                # Any row with a place.
+                x, y = getattr(row, "x") + part.x, getattr(row, "y") + part.y  # noqa: B009
+                if self._stands_on_it(x, y):
+                    assert collection.carried is not None
+                    journey = self._journey(part, x, y)
                     moves[collection.name, secrets.token_hex(5) if copied else key] = collection.carried(row, journey)
         return moves
+
+    def _journey(self, source: Part, x: float, y: float) -> Journey:
+        """How a row of a tract comes along that stands at (x, y) of the land."""
+        there = self._target.part_at(*self.place(x, y)) or self._target.parts[0]
+
+        def place(own_x: float, own_y: float) -> tuple[float, float]:
+            to = self.place(own_x + source.x, own_y + source.y)
+            return to[0] - there.x, to[1] - there.y
+
+        return Journey(there.tract.row.id, there.tract.grid, place, self._bearing, self._command.copy_land)
 
     def _stands_on_it(self, x: float, y: float) -> bool:
         grid, window = self._source.grid, self._window

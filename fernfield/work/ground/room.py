@@ -20,9 +20,9 @@ from fernfield.work.ground.sheeting import SHEET, UNDER, may_go_into, settle_int
 from fernfield.work.ground.symmetric import check_symmetry
 from fernfield.work.ground.weathering import weather
 from fernfield.work.kernel.jobs import JobKind
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.layers import Layer
 from fernfield.work.kernel.rooms import Check, Room
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import SYMMETRY
 
@@ -46,13 +46,13 @@ def _fair(world: OpenWorld) -> Iterable[Finding]:
     return lopsided(Lopsided(found["x"], found["y"], found["largest_m"], tract.row.id))
 
 
-def _opening_obstacles(world: OpenWorld, tract: Tract, window: Window) -> Iterator[Obstacle]:
+def _opening_obstacles(world: OpenWorld, land: Land, window: Window) -> Iterator[Obstacle]:
     """Open posts: nobody walks over a hole."""
-    grid = tract.grid
-    if tract.cache.blank(OPENING, window):
+    grid = land.grid
+    if land.blank(OPENING, window):
         return
-    holes = tract.cache.read(OPENING, window) >= HOLE
-    heights = tract.cache.read(HEIGHT, window)
+    holes = land.read(OPENING, window) >= HOLE
+    heights = land.read(HEIGHT, window)
     for row, col in zip(*holes.nonzero(), strict=True):
         ground = float(heights[row, col])
         x, y = grid.x_of(window.col0 + int(col)), grid.y_of(window.row0 + int(row))

@@ -1,4 +1,4 @@
-"""How far the land of a tract is from the world's symmetry."""
+"""How far a land is from the world's symmetry."""
 
 from __future__ import annotations
 
@@ -19,23 +19,26 @@ LEAST_M = 0.05
 
 
 def check_symmetry(world: OpenWorld, tract: Tract) -> dict[str, Any]:
-    """The largest difference and where it is, and the mean. Raises Conflict when no symmetry is set."""
-    images = world.only(SYMMETRY).images()
+    """The largest difference and where it is in the tract's metres, and the mean. Raises Conflict when no symmetry is
+    set."""
+    land, place = world.land(tract.row.id), world.place_of(tract.row.id)
+    grid = land.grid
+    images = [image.seen_at(grid.west, grid.south) for image in world.only(SYMMETRY).images()]
     if not images:
         raise Conflict("the world has no symmetry: set a line or a point first")
     with world.lock:
-        whole = tract.cache.read(HEIGHT, tract.grid.window)
+        whole = land.read(HEIGHT, grid.window)
 
     def parts() -> Iterator[tuple[Window, FloatArray, FloatArray]]:
-        for window in bands(tract.grid):
-            yield window, whole[window.inside(tract.grid.window)], whole
+        for window in bands(grid):
+            yield window, whole[window.inside(grid.window)], whole
 
-    found = asymmetry(parts(), tract.grid, images)
+    found = asymmetry(parts(), grid, images)
     return {
         "symmetric": found.largest < LEAST_M,
         "largest_m": found.largest,
-        "x": found.x,
-        "y": found.y,
+        "x": found.x - place.x,
+        "y": found.y - place.y,
         "mean_m": found.mean,
         "posts": found.posts,
     }

@@ -42,6 +42,7 @@ BANDS_AT_ONCE = 16
 
 def weather(job: Job, world: OpenWorld, tract: Tract, command: Weather, window: Window) -> dict[str, Any]:
     """Weather `window` and write it as one revision; returns the outcome as the API shows it."""
+    land = world.land_from(tract.row.id)
     with scratch(window.shape, np.float32) as before:
         for row in range(0, window.rows, ROWS_AT_ONCE):
             job.step(0.02 * row / window.rows, "Reading the ground")
@@ -49,9 +50,9 @@ def weather(job: Job, world: OpenWorld, tract: Tract, command: Weather, window: 
                 window.row0 + row, window.col0, min(window.row0 + row + ROWS_AT_ONCE, window.row1), window.col1
             )
             with world.lock:
-                before[part.inside(window)] = tract.cache.read(HEIGHT, part)
+                before[part.inside(window)] = land.read(HEIGHT, part)
         whole = command.whole
-        shares = None if whole else share_of(world, tract, command, window, command.feather_m)
+        shares = None if whole else share_of(world, land, command, window, command.feather_m)
         if command.kind == "frost":
             outcome = _frost(world, tract, command, window, before, shares, job)
         else:

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from fernfield.core.grid import Window
 from fernfield.formats.tables import GROWTH_COLUMNS, growth_rows
 from fernfield.work.growth.standing import standing_plants
 from fernfield.work.kernel.rooms import Package, PackagePart, Step
@@ -16,10 +17,13 @@ from fernfield.work.kernel.world import OpenWorld
 
 
 def _lines(world: OpenWorld, tract: Tract, step: Step) -> Iterator[bytes]:
+    land, grid = world.land_from(tract.row.id), tract.grid
+    inner = Window(0, 0, grid.rows - 1, grid.cols - 1)
     yield growth_rows([], header=True)
     for window in bands(tract.grid):
         step(window.row0 / tract.grid.rows, "")
-        for found in standing_plants(world, tract, window):
+        # The last posts of a tract own no ground of its own.
+        for found in standing_plants(world, land, window.meet(inner)):
             p = found.plants
             columns = (p.x, p.y, found.z, p.size, p.turn, found.lean_east, found.lean_north)
             rounded = np.round(np.stack(columns, axis=1).astype(np.float64), 4).tolist()

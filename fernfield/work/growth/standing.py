@@ -9,15 +9,14 @@ import numpy as np
 
 from fernfield.core.brush.tool import Tool
 from fernfield.core.errors import NotFound
-from fernfield.core.grid import FloatArray, Grid, Window, bilinear_many
+from fernfield.core.grid import FloatArray, Window, bilinear_many
 from fernfield.core.growth.scatter import Habit, Plants, kind_seed, scatter
 from fernfield.core.growth.tools import GROWTH
 from fernfield.core.light.relief import gradients
 from fernfield.core.travel.walker import Obstacle
 from fernfield.work.growth.rows import Kind, Mix, kinds_of, mixes_of
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.tiles import TileCache
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 
 
@@ -33,15 +32,20 @@ def touched(world: OpenWorld, tool: Tool, mix: str | None) -> list[tuple[str, in
     return [(growth_layer(mix), tool.sign)]
 
 
-def plants_of(cache: TileCache, grid: Grid, key: str, mix: Mix, number: int, kind: Kind, part: Window) -> Plants | None:
-    """The plants of one kind on the cells of `part`; None where nothing is sown."""
+def plants_of(land: Land, key: str, mix: Mix, number: int, kind: Kind, part: Window) -> Plants | None:
+    """The plants of one kind on the cells of `part`; None where nothing is sown.
+
+    They stand where they do in the world, whichever tract they are seen from.
+    """
     layer = growth_layer(key)
-    wide = grid.clip(part.pad(1))
-    if wide.empty or cache.blank(layer, wide):
+    wide, part = land.clip(part.pad(1)), land.clip(part)
+    if part.empty or land.blank(layer, wide):
         return None
-    mask = cache.read(layer, wide)
+    mask = land.read(layer, wide)
     habit = Habit(kind.density_per_ha, kind.size_min, kind.size_max)
-    plants = scatter(mask, wide, grid, grid.clip(part), habit, kind_seed(mix.seed, number))
+    plants = scatter(mask, wide, land.grid, part, habit, kind_seed(mix.seed, number), land.bounds, land.origin)
+    if len(land.parts) > 1:
+        plants = plants.those(land.holds_each(plants.x, plants.y))
     return plants if len(plants) else None
 
 
@@ -57,31 +61,30 @@ class StandingPlants:
     lean_north: FloatArray
 
 
-def standing_plants(world: OpenWorld, tract: Tract, part: Window) -> list[StandingPlants]:
+def standing_plants(world: OpenWorld, land: Land, part: Window) -> list[StandingPlants]:
     """The plants on the cells of `part`, standing on the ground as it is now.
 
     Upright kinds lean nowhere; for leaning ones `lean_east` and `lean_north` are the
     horizontal parts of the ground's unit normal.
     """
     found = []
-    part = tract.grid.clip(part)
+    part = land.clip(part)
     if part.empty:
         return []
     with world.lock:
-        wide = tract.grid.clip(part.pad(2))
+        wide = land.clip(part.pad(2))
         heights: FloatArray | None = None
         for key, mix, number, kind in kinds_of(world):
-            plants = plants_of(tract.cache, tract.grid, key, mix, number, kind, part)
+            plants = plants_of(land, key, mix, number, kind, part)
             if plants is None:
                 continue
             if heights is None:
-                heights = tract.cache.read(HEIGHT, wide)
-            rows = (tract.grid.rows - 1 - plants.y / tract.grid.spacing) - wide.row0
-            cols = plants.x / tract.grid.spacing - wide.col0
+                heights = land.read(HEIGHT, wide)
+            rows, cols = land.grid.row_of(plants.y) - wide.row0, land.grid.col_of(plants.x) - wide.col0
             z = bilinear_many(heights, rows, cols)
             lean_east = lean_north = np.zeros(len(plants), np.float32)
             if kind.habit == "leaning":
-                east, north = gradients(heights, tract.grid.spacing)
+                east, north = gradients(heights, land.grid.spacing)
                 p, q = bilinear_many(east, rows, cols), bilinear_many(north, rows, cols)
                 length = np.sqrt(1 + p * p + q * q)
                 lean_east, lean_north = (-p / length).astype(np.float32), (-q / length).astype(np.float32)
@@ -89,9 +92,9 @@ def standing_plants(world: OpenWorld, tract: Tract, part: Window) -> list[Standi
     return found
 
 
-def plant_obstacles(world: OpenWorld, tract: Tract, window: Window) -> Iterator[Obstacle]:
+def plant_obstacles(world: OpenWorld, land: Land, window: Window) -> Iterator[Obstacle]:
     """What of the growth stands in a walker's way."""
-    for growth in standing_plants(world, tract, window):
+    for growth in standing_plants(world, land, window):
         kind, plants = growth.kind, growth.plants
         if kind.blocks_m <= 0:
             continue

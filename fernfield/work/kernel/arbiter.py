@@ -5,8 +5,10 @@ from __future__ import annotations
 import json
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import astuple
-from typing import TYPE_CHECKING
+from dataclasses import astuple, replace
+from typing import TYPE_CHECKING, Any
+
+from numpy.typing import NDArray
 
 from fernfield.core.brush.pace import Sample
 from fernfield.core.errors import Conflict
@@ -18,7 +20,7 @@ from fernfield.work.kernel.layers import HEIGHT
 from fernfield.work.kernel.ledger import PATIENCE_S, Outcome
 from fernfield.work.kernel.sides import beside
 from fernfield.work.kernel.strokes import Canvas, InTheWay, StrokeRun
-from fernfield.work.kernel.tracts import JOINS
+from fernfield.work.kernel.tiles import Place
 
 if TYPE_CHECKING:
     from fernfield.work.kernel.world import OpenWorld
@@ -39,10 +41,10 @@ class Arbiter:
 
     def begin(self, tract_id: str, start: StrokeBase) -> StrokeRun:
         world = self._world
-        tract = world.tract(tract_id)
+        tract, land = world.tract(tract_id), world.land_from(tract_id)
         manner = world.house.manner(world, tract_id, start)
-        joins = [row for _, row in world.each(JOINS)]
-        canvas = Canvas(tract_id, tract.cache, beside(joins, world.caches, tract_id), world.holds)
+        grid = replace(tract.grid, west=land.origin[0], south=land.origin[1])
+        canvas = Canvas(tract_id, tract.cache, grid, beside(land), world.holds)
         run = StrokeRun(start, canvas, hand_of(manner, canvas))
         self._manners[run.serial] = manner
         return run
@@ -130,11 +132,12 @@ class Arbiter:
             self._draw(run, run.finish, run.replay_whole)
             drawn = run.waits_for is None
 
-    def ground_under_way(self, tract_id: str) -> dict[tuple[str, int, int], object]:
+    def ground_under_way(self) -> dict[tuple[str, Place], NDArray[Any]]:
         """The tiles of the ground as they were before the strokes under way."""
-        older: dict[tuple[str, int, int], object] = {}
-        for run in {run for (tract, _), run in self._world.holds.items() if tract == tract_id}:
-            for side in run.sides:
-                if side.tract_id == tract_id:
-                    older.update({place: tile for place, tile in side.before.items() if place[0] == HEIGHT})
-        return older
+        return {
+            (side.tract_id, place): tile
+            for run in set(self._world.holds.values())
+            for side in run.sides
+            for place, tile in side.before.items()
+            if place[0] == HEIGHT
+        }

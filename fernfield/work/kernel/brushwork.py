@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from fernfield.core.brush.brush import HIGHEST_M, LOWEST_M, Brush, Touch
 from fernfield.core.brush.keep import Limits, within
@@ -164,15 +165,12 @@ class Dabbing(_Bounded):
 
     def _at(self, dab: Dab, x: float, y: float, outline: Outline, window: Window, image: Image) -> None:
         grid = self.canvas.grid
-        touch = Touch(grid.row_of(y), grid.col_of(x), self.start.radius_m / grid.spacing, self.start.softness, 0.0)
+        touch = Touch(*grid.post_of(x, y), self.start.radius_m / grid.spacing, self.start.softness, 0.0)
         amount = self.tool.amount(self.start.strength, dab.seconds) * dab.pressure
         if self.tool.sign:
             self._mask_dab(window, touch, outline, amount)
             return
         plain = outline.plain and self.manner.limits is None and not self._bounds_ground
-        if len(self.canvas.sides) > 1:
-            halo = self.tool.halo(touch.radius, self.manner.values, grid.spacing)
-            plain &= not self.canvas.crosses(window.pad(halo))
         if plain and self.tool.quick is not None and self.tool.plain(self.manner.values):
             self._quick_dab(window, touch, amount)
         else:
@@ -200,31 +198,27 @@ class Dabbing(_Bounded):
     def _mean(self, first: Sample, otherwise: float) -> float:
         """The mean elevation under the brush where the stroke begins. [m]"""
         grid = self.canvas.grid
-        window = grid.around(first.x, first.y, self.start.radius_m)
+        window = around(grid, first.x, first.y, self.start.radius_m, self.canvas.bounds)
         if window.empty:
             return otherwise
-        touch = Touch(
-            grid.row_of(first.y) - window.row0, grid.col_of(first.x) - window.col0,
-            self.start.radius_m / grid.spacing, self.start.softness, 0.0,
-        )  # fmt: skip
-        weights = shaped_weights(window.shape, touch, Outline()).astype(np.float64)
+        touch = Touch(*grid.post_of(first.x, first.y), self.start.radius_m / grid.spacing, self.start.softness, 0.0)
+        weights = shaped_weights(window.shape, _moved(touch, window, 0.0), Outline()).astype(np.float64)
         if weights.sum() <= 0:
             return otherwise
-        return float((self.canvas.cache.read(HEIGHT, window) * weights).sum() / weights.sum())
+        return float((self.canvas.read(HEIGHT, window) * weights).sum() / weights.sum())
 
     def _quick_dab(self, window: Window, touch: Touch, amount: float) -> None:
-        spacing, values, cache = self.canvas.grid.spacing, self.manner.values, self.canvas.cache
+        spacing, values, canvas = self.canvas.grid.spacing, self.manner.values, self.canvas
         halo = self.tool.halo(touch.radius, values, spacing)
         target = self._target or 0.0
-        if halo:
-            wide = self.canvas.grid.clip(window.pad(halo))
-            self.canvas.hold(HEIGHT, wide)
-            heights = cache.read(HEIGHT, wide)
+        wide = window.pad(halo).meet(canvas.bounds)
+        canvas.hold(HEIGHT, wide)
+        if halo or canvas.crosses(window):
+            heights = canvas.read(HEIGHT, wide)
             self.tool.apply(heights, _moved(touch, wide, amount), target, values, spacing)
-            cache.write(HEIGHT, window, heights[window.inside(wide)])
+            canvas.write(HEIGHT, window, heights[window.inside(wide)])
             return
-        self.canvas.hold(HEIGHT, window)
-        for tile, where in cache.whole_tiles(HEIGHT, window):
+        for tile, where in canvas.cache.whole_tiles(HEIGHT, window):
             self.tool.apply(tile, _moved(touch, where, amount), target, values, spacing)
 
     def _any_dab(self, window: Window, touch: Touch, outline: Outline, amount: float, image: Image) -> None:
@@ -256,14 +250,18 @@ class Dabbing(_Bounded):
         return Spots(x, y, back.xx * step, back.yx * step, -back.xy * step, -back.yy * step)
 
     def _mask_dab(self, window: Window, touch: Touch, outline: Outline, amount: float) -> None:
-        plain = outline.plain and self.manner.limits is None and not self.canvas.crosses(window)
+        plain, crosses = outline.plain and self.manner.limits is None, self.canvas.crosses(window)
         for layer, sign in self.manner.masks:
             if sign < 0 and self.canvas.blank(layer, window):
                 continue
             self.canvas.hold(layer, window)
-            if plain:
+            if plain and not crosses:
                 for tile, where in self.canvas.cache.whole_tiles(layer, window):
                     add_in_place(tile, _moved(touch, where, sign * amount))
+            elif plain:
+                mask = self.canvas.read(layer, window)
+                add_in_place(mask, _moved(touch, window, sign * amount))
+                self.canvas.write(layer, window, mask)
             else:
                 weights = shaped_weights(window.shape, _moved(touch, window, 0.0), outline)
                 if self.manner.limits is not None:
@@ -324,7 +322,7 @@ class Laid(_Bounded):
         for image in (ITSELF, *self.manner.images):
             changed = changed.join(self._lay_image(samples, image, ends))
         if self.tool.measures is not None:
-            path = self._path(samples, ITSELF)
+            path = self._path(samples, ITSELF).astype(np.float32)
             self._told = self.tool.measures(path, self.manner.values, self.canvas.grid.spacing, ends)
         self._loose = NOWHERE
         self._until = last.seconds
@@ -332,11 +330,10 @@ class Laid(_Bounded):
         self._lay_took = self._laid_at - began
         return changed
 
-    def _path(self, samples: Sequence[Sample], image: Image) -> FloatArray:
+    def _path(self, samples: Sequence[Sample], image: Image) -> NDArray[np.float64]:
         """Row and column of every sample. [posts]"""
         grid = self.canvas.grid
-        places = [image.place(s.x, s.y) for s in samples]
-        return np.array([(grid.row_of(y), grid.col_of(x)) for x, y in places], np.float32)
+        return np.array([grid.post_of(*image.place(s.x, s.y)) for s in samples], np.float64)
 
     def _lay_image(self, samples: Sequence[Sample], image: Image, ends: tuple[float, float]) -> Window:
         tool, grid, values, canvas = self.tool, self.canvas.grid, self.manner.values, self.canvas
@@ -347,7 +344,7 @@ class Laid(_Bounded):
         area = NOWHERE
         low, high = min(ends), max(ends)
         for _ in range(6):
-            wider = tool.area(path, values, grid.spacing, low, high).meet(canvas.bounds)
+            wider = tool.area(path.astype(np.float32), values, grid.spacing, low, high).meet(canvas.bounds)
             if wider == area:
                 break
             area = wider
@@ -357,8 +354,8 @@ class Laid(_Bounded):
         canvas.hold(HEIGHT, area)
         heights = canvas.read(HEIGHT, area)
         was = heights.copy()
-        origin = np.array([area.row0, area.col0], np.float32)
-        tool.lay(Laying(heights, path - origin, grid.spacing, values, *ends, image.turn, image.flipped))
+        own = (path - [area.row0, area.col0]).astype(np.float32)
+        tool.lay(Laying(heights, own, grid.spacing, values, *ends, image.turn, image.flipped))
         if self.manner.limits is not None:
             heights = (was + (heights - was) * self._kept.read(area)).astype(np.float32)
         self._bound(heights, was)

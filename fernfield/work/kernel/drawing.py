@@ -10,8 +10,8 @@ import numpy as np
 from fernfield.core.brush.brush import HIGHEST_M, LOWEST_M
 from fernfield.core.grid import FloatArray, Window
 from fernfield.work.kernel.draft import Draft
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.tracts import Tract
 
 if TYPE_CHECKING:
     from fernfield.work.kernel.world import OpenWorld
@@ -29,11 +29,9 @@ class GroundDrawing:
         self._low, self._high = np.float32(max(bounds[0], LOWEST_M)), np.float32(min(bounds[1], HIGHEST_M))
         self._touched: dict[tuple[str, tuple[int, int]], None] = {}
 
-    def put(self, tract: Tract, window: Window, new: Callable[[Window, FloatArray], FloatArray]) -> None:
+    def put(self, land: Land, window: Window, new: Callable[[Window, FloatArray], FloatArray]) -> None:
         """`new` makes the ground of each part of `window` from where it is and what is there."""
-        for tile in tract.grid.clip(window).tiles():
-            whole = tract.grid.tile_window(*tile)
-            part = whole.meet(window)
+        for tract, tile, whole, part in land.tiles(window):
             ground = self._draft.tile(tract.row.id, (HEIGHT, *tile))
             box = part.inside(whole)
             was = ground[box].copy()

@@ -71,7 +71,8 @@ class Ledger:
         self._world = world
         self._store = world.store
         self._order = UndoOrder(self._store.steps(world.id))
-        self._last_ground: dict[tuple[str, Place], NDArray[np.float32]] = {}
+        self.last_ground: dict[tuple[str, Place], NDArray[np.float32]] = {}
+        """The tiles of the ground as they were before the last edit of it."""
 
     @property
     def next_undo(self) -> int | None:
@@ -84,10 +85,6 @@ class Ledger:
     def ask_anew(self) -> None:
         """The logbook was folded: ask it what can be undone."""
         self._order = UndoOrder(self._store.steps(self._world.id))
-
-    def ground_before(self, tract_id: str) -> dict[Place, NDArray[np.float32]]:
-        """The tiles of the ground as they were before the last edit of it."""
-        return {place: tile for (tract, place), tile in self._last_ground.items() if tract == tract_id}
 
     # Rows
 
@@ -150,7 +147,7 @@ class Ledger:
         words += f": {volumes}" if volumes else ""
         number = self._write("edit", None, words, _said(command), changes, rows, moves)
         if any(layer == HEIGHT for _, layer in moved):
-            self._last_ground = draft.ground_before()
+            self.last_ground = draft.ground_before()
         return Outcome(number, self._tell_moved(moved), cut, fill)
 
     def _tell_moved(self, moved: Mapping[tuple[str, str], Window]) -> Window:
@@ -201,7 +198,7 @@ class Ledger:
         draft.let_go()
         ground = {(s.tract_id, p): v for s in run.sides for p, v in s.before.items() if p[0] == HEIGHT and p in s.dirty}
         if ground:
-            self._last_ground = ground
+            self.last_ground = ground
         run.let_go()
         return Outcome(number, window, cut, fill)
 
@@ -259,7 +256,7 @@ class Ledger:
         finally:
             for at, *_ in swapped:
                 world.any_tract(at.tract_id).cache.unpin((at.layer, at.tile_row, at.tile_col))
-        self._last_ground = {}
+        self.last_ground = {}
         return Outcome(number, self._tell_moved(windows))
 
     # Writing

@@ -16,6 +16,7 @@ from fernfield.core.travel.walker import Obstacle
 from fernfield.work.kernel.brushwork import Manner
 from fernfield.work.kernel.commands import StrokeBase
 from fernfield.work.kernel.jobs import JobKind
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.layers import Layer, Layers
 from fernfield.work.kernel.rows import Collection
 from fernfield.work.kernel.tracts import JOINS, PLACES, Tract
@@ -56,11 +57,11 @@ class PackagePart:
     weight: float = 1.0
 
 
-Obstacles = Callable[["OpenWorld", Tract, Window], Iterable[Obstacle]]
+Obstacles = Callable[["OpenWorld", Land, Window], Iterable[Obstacle]]
 """What stands in a walker's way in a window of posts."""
 
 
-TakesUp = Callable[["OpenWorld", Tract, str, Window], FloatArray]
+TakesUp = Callable[["OpenWorld", Land, str, Window], FloatArray]
 
 
 @dataclass(frozen=True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fernfield.core.grid import NOWHERE, TILE, FloatArray, Grid, Window
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.tiles import Place, TileCache
-from fernfield.work.kernel.tracts import Join
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,22 +25,9 @@ class Beside:
     col: int
 
 
-def beside(joins: Iterable[Join], caches: Mapping[str, TileCache], tract_id: str) -> tuple[Beside, ...]:
-    """The tracts that a stroke on a tract runs over into."""
-    rows = [row for row in joins if tract_id in (row.first, row.second)]
-    if not rows:
-        return ()
-    own = caches[tract_id].grid
-    found = []
-    for row in rows:
-        other = row.second if row.first == tract_id else row.first
-        grid = caches[other].grid
-        if row.side == "east":
-            place = (0, own.cols - 1) if row.first == tract_id else (0, 1 - grid.cols)
-        else:
-            place = (1 - grid.rows, 0) if row.first == tract_id else (own.rows - 1, 0)
-        found.append(Beside(other, caches[other], *place))
-    return tuple(found)
+def beside(land: Land) -> tuple[Beside, ...]:
+    """The tracts that a stroke on the first of a land runs over into."""
+    return tuple(Beside(part.tract.row.id, part.tract.cache, part.row, part.col) for part in land.parts[1:])
 
 
 @dataclass(eq=False)
@@ -186,7 +173,7 @@ class Planes:
 
 def around(grid: Grid, x: float, y: float, radius: float, bounds: Window) -> Window:
     """The posts within `radius` metres of (x, y), as far as `bounds` reach."""
-    row, col, reach = grid.row_of(y), grid.col_of(x), radius / grid.spacing
+    (row, col), reach = grid.post_of(x, y), radius / grid.spacing
     found = Window(
         math.ceil(row - reach), math.ceil(col - reach), math.floor(row + reach) + 1, math.floor(col + reach) + 1
     )  # fmt: skip

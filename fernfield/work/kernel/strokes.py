@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Protocol
 
 from numpy.typing import NDArray
@@ -70,11 +70,13 @@ class Hand(Protocol):
 class Canvas:
     """The tiles under a stroke: its own tract, and those that are joined to it.
 
-    Windows are in the posts of the stroke's own tract, and may reach into the others.
+    Windows are in the posts of the stroke's own tract, and may reach into the others; `grid` says where these lie
+    in the world's metres, in which the hand works.
     """
 
     tract_id: str
     cache: TileCache
+    grid: Grid
     beside: Sequence[Beside]
     holds: dict[tuple[str, Place], Any]
     owner: Any = None
@@ -86,10 +88,6 @@ class Canvas:
         for side in self.sides[1:]:
             self.bounds = self.bounds.join(side.where)
         self.counted: set[tuple[Side, Place]] = set()
-
-    @property
-    def grid(self) -> Grid:
-        return self.cache.grid
 
     def crosses(self, window: Window) -> bool:
         """Whether a window touches a tract that is joined to the stroke's own."""
@@ -112,7 +110,7 @@ class Canvas:
 
     def elevation(self, x: float, y: float) -> float:
         """Elevation of the ground at a place, as it is now. [m]"""
-        row, col = self.grid.row_of(y), self.grid.col_of(x)
+        row, col = self.grid.post_of(x, y)
         r, c = int(row // 1), int(col // 1)
         return bilinear(self.read(HEIGHT, Window(r, c, r + 2, c + 2)), row - r, col - c)
 
@@ -182,12 +180,14 @@ class StrokeRun:
     hand: Hand
     serial: int = field(default_factory=lambda: next(_serials))
     samples: list[Sample] = field(default_factory=list)
+    """In the metres of the stroke's own tract."""
     waits_for: StrokeRun | None = None
     ended: bool = False
 
     def __post_init__(self) -> None:
         self.canvas.owner = self
         self._volumes: dict[tuple[str, Place], tuple[float, float]] = {}
+        self._there: list[Sample] = []
 
     @property
     def tract_id(self) -> str:
@@ -205,8 +205,11 @@ class StrokeRun:
     def on_ground(self) -> bool:
         return bool(self.hand.seen == HEIGHT)
 
-    def take(self, samples: Sequence[Sample]) -> None:
-        """Keep samples; all of them or none. Raises InvalidInput when they do not go on from the others."""
+    def take(self, samples: Sequence[Sample]) -> Sequence[Sample]:
+        """Keep samples, all or none, and say where they are in the world.
+
+        Raises InvalidInput when they do not go on from the others.
+        """
         last = self.samples[-1].seconds if self.samples else 0.0
         for sample in samples:
             if sample.seconds < last:
@@ -217,18 +220,21 @@ class StrokeRun:
             words = f"a stroke lasts at most {LONGEST_STROKE_S:g} s and has at most {MOST_POINTS} samples"
             raise InvalidInput(f"{words}; it ends here", "samples")
         self.samples.extend(samples)
+        grid = self.canvas.grid
+        there = [replace(sample, x=sample.x + grid.west, y=sample.y + grid.south) for sample in samples]
+        self._there.extend(there)
+        return there
 
     def add(self, samples: Sequence[Sample]) -> Window:
         """Take samples in and draw what is certain; returns the posts that changed."""
-        self.take(samples)
-        return self.hand.add(samples, self.samples)
+        return self.hand.add(self.take(samples), self._there)
 
     def finish(self) -> Window:
-        return self.hand.finish(self.samples)
+        return self.hand.finish(self._there)
 
     def replay(self) -> Window:
         """Draw again, from all samples so far, after `roll_back`."""
-        return self.hand.again(self.samples)
+        return self.hand.again(self._there)
 
     def replay_whole(self) -> Window:
         """Draw again from the first sample to the end."""

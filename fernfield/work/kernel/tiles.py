@@ -159,6 +159,10 @@ class TileCache:
             inner = Window(row, col, row + 1, col + 1)
         rows = np.clip(np.arange(window.row0, window.row1, step), inner.row0, inner.row1 - 1)
         cols = np.clip(np.arange(window.col0, window.col1, step), inner.col0, inner.col1 - 1)
+        return self.pick(layer, rows, cols)
+
+    def pick(self, layer: str, rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[Any]:
+        """A copy of the posts at these rows and columns, each in rising order."""
         out = np.empty((len(rows), len(cols)), self.layers(layer).dtype)
         for tile_row in range(rows[0] // TILE, rows[-1] // TILE + 1):
             r0, r1 = np.searchsorted(rows, [tile_row * TILE, (tile_row + 1) * TILE])

@@ -7,7 +7,7 @@ in one transaction, and only then is acknowledged: see `ledger`, and `arbiter` f
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from contextlib import nullcontext
 from dataclasses import dataclass
 from typing import Any
@@ -28,13 +28,13 @@ from fernfield.work.kernel.commands import Command, Edit, StrokeBase, WholeStrok
 from fernfield.work.kernel.draft import Draft
 from fernfield.work.kernel.edits import first_of, not_there
 from fernfield.work.kernel.events import Event, Gone, Listener
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.lands import Land, ground_with, joined_to, land_of, on_one_lattice, seen_from
 from fernfield.work.kernel.ledger import Ledger, Outcome
 from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.rows import Collection, Moves, R, Row
 from fernfield.work.kernel.strokes import StrokeRun
 from fernfield.work.kernel.tiles import Place, TileCache
-from fernfield.work.kernel.tracts import PLACES, Tract, TractPlace
+from fernfield.work.kernel.tracts import JOINS, PLACES, Tract, TractPlace
 
 __all__ = ["OpenWorld", "Outcome", "Tract", "Unread"]
 
@@ -210,6 +210,36 @@ class OpenWorld:
         """A tract that the logbook names: it may be gone by now."""
         return self._every_tract[tract_id]
 
+    def land(self, tract_id: str) -> Land:
+        """The land of a tract: itself and all that are joined to it, in the world's metres."""
+        self.tract(tract_id)
+        mine = joined_to(tract_id, (join for _, join in self.each(JOINS)))
+        return land_of([(self._every_tract[key], place) for key, place in self.places() if key in mine])
+
+    @property
+    def first_land(self) -> Land:
+        """The land of the first tract, in that tract's own posts and metres."""
+        return self.land_from(self.first_tract.row.id)
+
+    def land_from(self, tract_id: str) -> Land:
+        """The land of a tract, in the tract's own posts and metres."""
+        return seen_from(self.land(tract_id), tract_id)
+
+    def country(self, tract_id: str) -> Land:
+        """All that is seen with a tract, in the world's metres: its land first, then all other open land on the same
+        lattice; of an underground tract only its land."""
+        own = self.tract(tract_id), self.place_of(tract_id)
+        mine = joined_to(tract_id, (join for _, join in self.each(JOINS)))
+        every = [(self._every_tract[key], place) for key, place in self.places()]
+        seen = [pair for pair in every if pair[0].row.id in mine]
+        if own[1].kind == "open":
+            seen += [
+                pair
+                for pair in every
+                if pair[0].row.id not in mine and pair[1].kind == "open" and on_one_lattice(own, pair)
+            ]
+        return land_of(seen)
+
     def adopt(self, row: TractRow) -> Tract:
         """A tract that was written to the store is known from now on; it becomes part of the world by a row."""
         with self.lock:
@@ -360,21 +390,10 @@ class OpenWorld:
     def can_redo(self) -> bool:
         return self.ledger.next_redo is not None
 
-    def ground_before(self, tract_id: str, window: Window) -> np.ndarray:
+    def ground_before(self, land: Land, window: Window) -> np.ndarray:
         """The ground of `window` as it was before the last edit of the ground, or the stroke under way."""
         with self.lock:
-            tract = self.tract(tract_id)
-            window = tract.grid.clip(window)
-            values = tract.cache.read(HEIGHT, window)
-            older: Mapping[Place, Any] = {
-                **self.ledger.ground_before(tract_id), **self._arbiter.ground_under_way(tract_id)
-            }  # fmt: skip
-            for (_layer, tile_row, tile_col), was in older.items():
-                whole = tract.grid.tile_window(tile_row, tile_col)
-                part = whole.meet(window)
-                if not part.empty:
-                    values[part.inside(window)] = was[part.inside(whole)]
-            return values
+            return ground_with(land, window, {**self.ledger.last_ground, **self._arbiter.ground_under_way()})
 
 
 def _by_key(pair: tuple[str, Row]) -> str:

@@ -10,14 +10,14 @@ from pydantic import Field, model_validator
 
 from fernfield.core.brush.keep import inside
 from fernfield.core.errors import InvalidInput
-from fernfield.core.grid import FloatArray, Grid, Window
+from fernfield.core.grid import FloatArray, Window
 from fernfield.work.kernel.commands import Command
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.rows import Coordinate, Key, Spot
 from fernfield.work.kernel.says import UNASKED, Say
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.outlines import check_outline
-from fernfield.work.plots.rows import PLOTS, check_box
+from fernfield.work.plots.rows import PLOTS, Plot, check_box
 
 Box = tuple[Coordinate, Coordinate, Coordinate, Coordinate]
 Feather = Annotated[float, Field(ge=0, le=500), Say("Soft edge", "m")]
@@ -52,10 +52,10 @@ class Area(Command):
         return all(getattr(self, name) is None for name in WAYS)
 
 
-def corners_of(world: OpenWorld, area: Area) -> list[tuple[float, float]] | None:
-    """The polygon of an area [m]; None for the whole tract, and for what a cover covers."""
+def corners_of(world: OpenWorld, land: Land, area: Area) -> list[tuple[float, float]] | None:
+    """The polygon of an area in the land's metres; None for the whole tract, and for what a cover covers."""
     if area.plot is not None:
-        return list(world.row(PLOTS, area.plot).points)
+        return plot_corners(world, land, world.row(PLOTS, area.plot))
     if area.outline is not None:
         return list(area.outline)
     if area.box is not None:
@@ -64,13 +64,21 @@ def corners_of(world: OpenWorld, area: Area) -> list[tuple[float, float]] | None
     return None
 
 
-def window_of(world: OpenWorld, grid: Grid, area: Area) -> Window:
-    """The posts of an area. Raises InvalidInput when it holds none."""
-    corners = corners_of(world, area)
+def plot_corners(world: OpenWorld, land: Land, plot: Plot) -> list[tuple[float, float]]:
+    """The corners of a plot, whichever tract it lies in, in the land's metres."""
+    place = world.place_of(world.of_tract(plot.tract))
+    east, north = place.x - land.origin[0], place.y - land.origin[1]
+    return [(x + east, y + north) for x, y in plot.points]
+
+
+def window_of(world: OpenWorld, land: Land, area: Area) -> Window:
+    """The posts of an area: as far as the land reaches, or all of the tract that it is seen from. Raises InvalidInput
+    when it holds none."""
+    corners, grid = corners_of(world, land, area), land.grid
     if corners is None:
         return grid.window
     xs, ys = [x for x, _ in corners], [y for _, y in corners]
-    window = grid.clip(
+    window = land.clip(
         Window(
             math.floor(grid.row_of(max(ys))),
             math.floor(grid.col_of(min(xs))),
@@ -84,15 +92,15 @@ def window_of(world: OpenWorld, grid: Grid, area: Area) -> Window:
     return window
 
 
-def share_of(world: OpenWorld, tract: Tract, area: Area, part: Window, feather_m: float) -> FloatArray:
+def share_of(world: OpenWorld, land: Land, area: Area, part: Window, feather_m: float) -> FloatArray:
     """How much of each post of `part` belongs to an area, 0 to 1."""
     if area.cover is not None:
-        return world.house.taken_up(world, tract, area.cover, part)
-    corners = corners_of(world, area)
+        return world.house.taken_up(world, land, area.cover, part)
+    corners = corners_of(world, land, area)
     if corners is None:
         return np.ones(part.shape, np.float32)
     # A hair outwards, so that posts on the edge of a box belong to it.
-    grid = tract.grid
+    grid = land.grid
     outline = np.array([(grid.row_of(y), grid.col_of(x)) for x, y in corners], np.float64)
     middle = outline.mean(axis=0)
     outline = middle + (outline - middle) * (1 + 1e-9)

@@ -10,12 +10,12 @@ from pydantic import Field, model_validator
 
 from fernfield.core.brush.keep import Limits as Kept
 from fernfield.core.errors import InvalidInput
-from fernfield.core.grid import Grid
 from fernfield.work.kernel.commands import Command
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.rows import Elevation, Key
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.plots.areas import Feather
+from fernfield.work.plots.areas import Feather, plot_corners
 from fernfield.work.plots.rows import PLOTS, Plot
 
 Degrees = Annotated[float, Field(ge=0, le=90)]
@@ -46,19 +46,20 @@ class KeepTo(Command):
         return self
 
 
-def outline_of(plot: Plot, grid: Grid) -> NDArray[np.float64]:
-    """A plot's corners in posts, (row, col)."""
-    return np.array([(grid.row_of(y), grid.col_of(x)) for x, y in plot.points], np.float64)
+def outline_of(world: OpenWorld, land: Land, plot: Plot) -> NDArray[np.float64]:
+    """A plot's corners in posts of the land, (row, col)."""
+    grid = land.grid
+    return np.array([grid.post_of(x, y) for x, y in plot_corners(world, land, plot)], np.float64)
 
 
-def kept_by(world: OpenWorld, tract_id: str, grid: Grid, keep: KeepTo | None) -> Kept | None:
+def kept_by(world: OpenWorld, land: Land, keep: KeepTo | None) -> Kept | None:
     """What a stroke keeps to, in posts. Raises NotFound for a plot that is not there."""
     if keep is None:
         return None
-    plots = tuple(outline_of(world.row(PLOTS, key), grid) for key in keep.plots)
-    sea = world.sea_of(tract_id)
+    plots = tuple(outline_of(world, land, world.row(PLOTS, key)) for key in keep.plots)
+    sea = world.sea_of(land.id)
     kept = Kept(
-        plots, keep.outside, keep.feather_m / grid.spacing, keep.from_m, keep.to_m, keep.from_deg, keep.to_deg,
+        plots, keep.outside, keep.feather_m / land.grid.spacing, keep.from_m, keep.to_m, keep.from_deg, keep.to_deg,
         None if keep.water is None else keep.water == "wet", sea,
     )  # fmt: skip
     return None if kept == Kept(sea=sea) and not plots else kept

@@ -14,8 +14,8 @@ from fernfield.core.drawing.overlays import SLOPE_CLASSES, TINTS, Seen, draw_ope
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.ground.openings import OPENING
 from fernfield.core.light.relief import slope_degrees
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.keep import kept_by
 from fernfield.work.seen.show import Show
@@ -25,7 +25,7 @@ SPIKES_TO_LEVEL = 2
 
 
 def lay_over(
-    world: OpenWorld, tract: Tract, level: int, part: Window, show: Show, heights: FloatArray, picture: ByteArray
+    world: OpenWorld, land: Land, level: int, part: Window, show: Show, heights: FloatArray, picture: ByteArray
 ) -> None:
     """Draw what lies over the plan into `picture`; `heights` are those it was drawn from, one pixel around."""
     scale = 2.0**level
@@ -38,34 +38,34 @@ def lay_over(
     wanted = [world.house.overlays[name] for name in show.overlays if name in world.house.overlays]
     if wanted:
         with world.lock:
-            low, high = tint_range(*tract.cache.all_heights())
+            low, high = tint_range(*land.all_heights())
             single = None
             if any("posts" in o.needs for o in wanted) and level <= SPIKES_TO_LEVEL:
-                single = tract.cache.read(HEIGHT, posts)
-            kept = _kept(world, tract, level, part, show) if any("kept" in o.needs for o in wanted) else None
+                single = land.read(HEIGHT, posts)
+            kept = _kept(world, land, level, part, show) if any("kept" in o.needs for o in wanted) else None
         first = ((posts.row0 + 1) / scale - part.row0, (posts.col0 + 1) / scale - part.col0)
         seen = Seen(
-            heights, tract.grid.spacing * scale, low, high, part.row0, part.col0, single, first, 1 / scale,
-            tract.grid.spacing, kept,
+            heights, land.grid.spacing * scale, low, high, part.row0, part.col0, single, first, 1 / scale,
+            land.grid.spacing, kept,
         )  # fmt: skip
         for overlay in wanted:
             overlay.draw(picture, seen)
     with world.lock:
-        blank = tract.cache.blank(OPENING, posts)
-        holes = None if blank else _at_pixels(tract, OPENING, level, part)
+        blank = land.blank(OPENING, posts)
+        holes = None if blank else _at_pixels(land, OPENING, level, part)
     if holes is not None:
         draw_openings(picture, holes / np.float32(65_535))
 
 
-def _at_pixels(tract: Tract, layer: str, level: int, part: Window) -> FloatArray:
+def _at_pixels(land: Land, layer: str, level: int, part: Window) -> FloatArray:
     """A mask at every pixel of a picture: the post that it stands on, or nearest to it."""
     if level >= 0:
         step = 2**level
         window = Window(part.row0 * step, part.col0 * step, part.row1 * step, part.col1 * step)
-        return np.asarray(tract.cache.read(layer, window, step)[: part.rows, : part.cols], np.float32)
+        return np.asarray(land.read(layer, window, step)[: part.rows, : part.cols], np.float32)
     fine = 2**-level
     window = Window(part.row0 // fine, part.col0 // fine, -(-part.row1 // fine) + 1, -(-part.col1 // fine) + 1)
-    posts = tract.cache.read(layer, window).astype(np.float32)
+    posts = land.read(layer, window).astype(np.float32)
     big = cv2.resize(posts, (posts.shape[1] * fine, posts.shape[0] * fine), interpolation=cv2.INTER_NEAREST)
     # A post's own square lies around it.
     shifted = np.roll(big, (-(fine // 2), -(fine // 2)), axis=(0, 1))
@@ -73,13 +73,13 @@ def _at_pixels(tract: Tract, layer: str, level: int, part: Window) -> FloatArray
     return np.asarray(shifted[row : row + part.rows, col : col + part.cols], np.float32)
 
 
-def _kept(world: OpenWorld, tract: Tract, level: int, part: Window, show: Show) -> FloatArray | None:
+def _kept(world: OpenWorld, land: Land, level: int, part: Window, show: Show) -> FloatArray | None:
     """How much a stroke may do at every pixel."""
     keep = show.keep_to
     if keep is not None:
         # Somebody may have deleted a plot just now: a picture is drawn all the same.
         keep = keep.model_copy(update={"plots": tuple(key for key in keep.plots if key in world.rows["plots"])})
-    limits = kept_by(world, tract.row.id, tract.grid, keep)
+    limits = kept_by(world, land, keep)
     if limits is None:
         return None
     step = 2**level if level > 0 else 1
@@ -90,8 +90,8 @@ def _kept(world: OpenWorld, tract: Tract, level: int, part: Window, show: Show) 
         (-(-part.row1 // fine) + 2) * step,
         (-(-part.col1 // fine) + 2) * step,
     )
-    heights = tract.cache.read(HEIGHT, window, step)
-    slope = slope_degrees(heights, tract.grid.spacing * step)
+    heights = land.read(HEIGHT, window, step)
+    slope = slope_degrees(heights, land.grid.spacing * step)
     scaled = [corners / step for corners in limits.plots]
     coarse = replace(limits, plots=tuple(scaled), feather=limits.feather / step)
     kept = within(coarse, heights, slope, window.row0 / step, window.col0 / step)
@@ -102,9 +102,9 @@ def _kept(world: OpenWorld, tract: Tract, level: int, part: Window, show: Show) 
     return np.asarray(kept[row : row + part.rows, col : col + part.cols], np.float32)
 
 
-def legends(world: OpenWorld, tract: Tract) -> dict[str, Any]:
+def legends(world: OpenWorld, land: Land) -> dict[str, Any]:
     """What the colours of every overlay stand for."""
-    low, high = tint_range(*tract.cache.all_heights())
+    low, high = tint_range(*land.all_heights())
     return {
         overlay.name: {
             "title": overlay.label,
@@ -118,9 +118,9 @@ def legends(world: OpenWorld, tract: Tract) -> dict[str, Any]:
     }
 
 
-def legend(tract: Tract) -> dict[str, Any]:
+def legend(land: Land) -> dict[str, Any]:
     """The colours of the overlays and what they stand for."""
-    low, high = tint_range(*tract.cache.all_heights())
+    low, high = tint_range(*land.all_heights())
     steps = len(TINTS) - 1
     return {
         "tint": [
@@ -134,30 +134,30 @@ def legend(tract: Tract) -> dict[str, Any]:
     }
 
 
-def labels(world: OpenWorld, tract: Tract, level: int, part: Window, interval: float) -> list[dict[str, Any]]:
+def labels(world: OpenWorld, land: Land, level: int, part: Window, interval: float) -> list[dict[str, Any]]:
     """The figures of index contours in a picture: place [m], turn clockwise from the horizontal [°], words."""
     step = 2**level if level > 0 else 1
     fine = 2**-level if level < 0 else 1
     window = Window(
         part.row0 // fine * step, part.col0 // fine * step, -(-part.row1 // fine) * step, -(-part.col1 // fine) * step
     )
-    window = tract.grid.clip(window)
+    window = land.clip(window)
     if window.empty:
         return []
     with world.lock:
-        heights = tract.cache.read(HEIGHT, window, step)
+        heights = land.read(HEIGHT, window, step)
     if fine > 1:
         heights = cv2.resize(
             heights, (heights.shape[1] * fine, heights.shape[0] * fine), interpolation=cv2.INTER_LINEAR
         )
-    metres = tract.grid.spacing * step / fine
+    metres = land.grid.spacing * step / fine
     row, col = window.row0 // step * fine, window.col0 // step * fine
     found = contour_labels(np.asarray(heights, np.float32), metres, interval, row, col)
     digits = 1 if interval * 5 % 1 else 0
     return [
         {
-            "x": round(tract.grid.x_of(window.col0 + label.col * step / fine), 2),
-            "y": round(tract.grid.y_of(window.row0 + label.row * step / fine), 2),
+            "x": round(land.grid.x_of(window.col0 + label.col * step / fine), 2),
+            "y": round(land.grid.y_of(window.row0 + label.row * step / fine), 2),
             "turn_deg": round(label.turn, 1),
             "words": f"{label.elevation:.{digits}f}".replace("-", "−"),
         }

@@ -18,8 +18,8 @@ from fernfield.work.cover.rows import covers_of
 from fernfield.work.cover.shares import painted_and_ruled
 from fernfield.work.growth.rows import kinds_of
 from fernfield.work.growth.standing import growth_layer, plants_of
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.light.rows import LIGHT
 from fernfield.work.seen.overlaid import lay_over
@@ -33,7 +33,7 @@ UNDER_WATER_M = 3.0
 """Shadows are followed this far under the sea; below, the water's own colour hides them."""
 
 
-def plan_pixels(world: OpenWorld, tract: Tract, level: int, part: Window, show: Show) -> ByteArray:
+def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Show) -> ByteArray:
     """The plan of `part`, in pixels of `level`: RGBA of the part's shape.
 
     A pixel of level n stands at every 2**n-th post (below 0: 2**-n pixels to a post);
@@ -43,7 +43,7 @@ def plan_pixels(world: OpenWorld, tract: Tract, level: int, part: Window, show: 
         raise InvalidInput(f"level must be {FINEST_LEVEL} to {COARSEST_LEVEL}, not {level}", "level")
     fine = max(1, 2**-level) if level < 0 else 1
     step = 2**level if level > 0 else 1
-    light, sea = world.only(LIGHT), world.sea_of(tract.row.id)
+    light, sea = world.only(LIGHT), world.sea_of(land.id)
     # The posts that the picture is drawn from: one beyond the part, two where it is refined.
     halo = 2 if fine > 1 else 1
     posts = Window(
@@ -53,13 +53,13 @@ def plan_pixels(world: OpenWorld, tract: Tract, level: int, part: Window, show: 
         (-(-part.col1 // fine) + halo) * step,
     )
     with world.lock:
-        heights = tract.cache.read(HEIGHT, posts, step)
-        lit = _lit(tract, posts, step, light.sun_bearing_deg, light.sun_height_deg) if show.shadows else None
-        interval = show.interval(tract, level)
-        covers = painted_and_ruled(world, tract, posts, step, heights)
+        heights = land.read(HEIGHT, posts, step)
+        lit = _lit(land, posts, step, light.sun_bearing_deg, light.sun_height_deg) if show.shadows else None
+        interval = show.interval(land, level)
+        covers = painted_and_ruled(world, land, posts, step, heights)
         colours = [colour_of(cover.colour) for _, cover in covers_of(world)]
-        stamps = _stamps(world, tract, level, part) if show.growth and level <= SINGLE_PLANTS_TO_LEVEL else []
-        tints = _growth_tints(world, tract, posts, step) if show.growth and level > SINGLE_PLANTS_TO_LEVEL else []
+        stamps = _stamps(world, land, level, part) if show.growth and level <= SINGLE_PLANTS_TO_LEVEL else []
+        tints = _growth_tints(world, land, posts, step) if show.growth and level > SINGLE_PLANTS_TO_LEVEL else []
     ground = compose_colours(*covers, colours, heights.shape)
     for tint, colour in tints:
         ground += tint * (np.asarray(colour, np.float32)[:, None, None] - ground)
@@ -79,7 +79,7 @@ def plan_pixels(world: OpenWorld, tract: Tract, level: int, part: Window, show: 
     look = PlanLook(light.sun_bearing_deg, light.sun_height_deg, sea if show.water else None, interval)
     picture = draw_plan(
         drawn,
-        tract.grid.spacing * step / fine,
+        land.grid.spacing * step / fine,
         ground[:, : part.rows, : part.cols],
         lit[: part.rows, : part.cols],
         look,
@@ -87,8 +87,12 @@ def plan_pixels(world: OpenWorld, tract: Tract, level: int, part: Window, show: 
         (part.row0, part.col0),
     )
     # Overlays say something of the ground: growth stands over them.
-    lay_over(world, tract, level, part, show, drawn, picture)
+    lay_over(world, land, level, part, show, drawn, picture)
     draw_stamps(picture, stamps, light.sun_bearing_deg)
+    scale = 2.0**level
+    void = land.void(np.arange(part.row0, part.row1) * scale, np.arange(part.col0, part.col1) * scale)
+    if void is not None:
+        picture[void] = 0
     return picture
 
 
@@ -104,44 +108,43 @@ def _refined(values: Any, fine: int, halo: int, offset: tuple[int, int], shape: 
     )
 
 
-def _lit(tract: Tract, posts: Window, step: int, bearing: float, height: float) -> ByteArray:
-    cache = tract.cache
-    low, _ = cache.height_range(posts)
-    _, high = cache.all_heights()
-    reach = reach_posts(high - low, tract.grid.spacing, height)
+def _lit(land: Land, posts: Window, step: int, bearing: float, height: float) -> ByteArray:
+    low, _ = land.height_range(posts)
+    _, high = land.all_heights()
+    reach = reach_posts(high - low, land.grid.spacing, height)
     wide = casters(posts, bearing, reach)
-    # Beyond the tract nothing throws a shadow; keep to the steps of `posts`.
-    clip = tract.grid.window
+    # Beyond the land nothing throws a shadow; keep to the steps of `posts`.
+    clip = land.bounds
     up = max(0, min(posts.row0 - wide.row0, posts.row0 - clip.row0) // step)
     left = max(0, min(posts.col0 - wide.col0, posts.col0 - clip.col0) // step)
     down = max(0, min(wide.row1 - posts.row1, clip.row1 - posts.row1) // step)
     right = max(0, min(wide.col1 - posts.col1, clip.col1 - posts.col1) // step)
     wide = posts.grow(up * step, left * step, down * step, right * step)
-    heights = cache.read(HEIGHT, wide, step)
+    heights = land.read(HEIGHT, wide, step)
     origin = wide.row0 // step, wide.col0 // step
-    lit = sunlit(heights, tract.grid.spacing * step, bearing, height, origin=origin)
+    lit = sunlit(heights, land.grid.spacing * step, bearing, height, origin=origin)
     rows, cols = -(-posts.rows // step), -(-posts.cols // step)
     return lit[up : up + rows, left : left + cols]
 
 
-def shadow_window(world: OpenWorld, tract: Tract, window: Window) -> Window:
+def shadow_window(world: OpenWorld, land: Land, window: Window) -> Window:
     """`window` and every post whose light may change when the ground in it does.
 
     The heights of the tiles that it touches, now and since their last commit, bound how
     high the ground in it is or was; under the sea's surface no shadow is looked for.
     """
-    light, cache = world.only(LIGHT), tract.cache
-    window = tract.grid.clip(window)
+    light = world.only(LIGHT)
+    window = land.clip(window)
     with world.lock:
-        _, high = cache.height_range(window)
-        low, _ = cache.all_heights()
+        _, high = land.height_range(window)
+        low, _ = land.all_heights()
         shaded = window
         # The lowest ground that a shadow can fall on bounds its length; that ground is nearer then.
         for _ in range(3):
-            low = max(low, world.sea_of(tract.row.id) - UNDER_WATER_M)
-            reach = reach_posts(high - low, tract.grid.spacing, light.sun_height_deg)
-            shaded = tract.grid.clip(shaded_by(window, light.sun_bearing_deg, reach))
-            low, _ = cache.height_range(shaded)
+            low = max(low, world.sea_of(land.id) - UNDER_WATER_M)
+            reach = reach_posts(high - low, land.grid.spacing, light.sun_height_deg)
+            shaded = land.clip(shaded_by(window, light.sun_bearing_deg, reach))
+            low, _ = land.height_range(shaded)
     return shaded
 
 
@@ -150,27 +153,26 @@ def colour_of(text: str) -> tuple[int, int, int]:
     return int(text[1:3], 16), int(text[3:5], 16), int(text[5:7], 16)
 
 
-def _stamps(world: OpenWorld, tract: Tract, level: int, part: Window) -> list[Stamp]:
+def _stamps(world: OpenWorld, land: Land, level: int, part: Window) -> list[Stamp]:
     scale = 2.0**level
     stamps = []
     for key, mix, number, kind in kinds_of(world):
-        reach = math.ceil(kind.crown_m * kind.size_max * 2 / tract.grid.spacing) + 1
+        reach = math.ceil(kind.crown_m * kind.size_max * 2 / land.grid.spacing) + 1
         posts = Window(
             math.floor(part.row0 * scale) - reach,
             math.floor(part.col0 * scale) - reach,
             math.ceil(part.row1 * scale) + reach,
             math.ceil(part.col1 * scale) + reach,
         )
-        plants = plants_of(tract.cache, tract.grid, key, mix, number, kind, posts)
+        plants = plants_of(land, key, mix, number, kind, posts)
         if plants is None:
             continue
-        cols = plants.x / tract.grid.spacing
-        rows = (tract.grid.rows - 1) - plants.y / tract.grid.spacing
+        cols, rows = land.grid.col_of(plants.x), land.grid.row_of(plants.y)
         stamps.append(
             Stamp(
                 (cols / scale - part.col0).astype(np.float32),
                 (rows / scale - part.row0).astype(np.float32),
-                (plants.size * kind.crown_m / (tract.grid.spacing * scale)).astype(np.float32),
+                (plants.size * kind.crown_m / (land.grid.spacing * scale)).astype(np.float32),
                 colour_of(kind.colour),
             )
         )
@@ -179,16 +181,16 @@ def _stamps(world: OpenWorld, tract: Tract, level: int, part: Window) -> list[St
 
 
 def _growth_tints(
-    world: OpenWorld, tract: Tract, posts: Window, step: int
+    world: OpenWorld, land: Land, posts: Window, step: int
 ) -> list[tuple[FloatArray, tuple[int, int, int]]]:
     """From far away growth is a tint: for each kind the part of the ground that its crowns hide, and its colour."""
     tints = []
     for key, _mix, _number, kind in kinds_of(world):
         layer = growth_layer(key)
-        if tract.cache.blank(layer, posts):
+        if land.blank(layer, posts):
             continue
         size = (kind.size_min + kind.size_max) / 2 * kind.crown_m
         hidden = 1 - math.exp(-kind.density_per_ha / HECTARE_M2 * math.pi * size * size)
-        tint: FloatArray = np.multiply(tract.cache.read(layer, posts, step), hidden / 65_535, dtype=np.float32)
+        tint: FloatArray = np.multiply(land.read(layer, posts, step), hidden / 65_535, dtype=np.float32)
         tints.append((tint, colour_of(kind.colour)))
     return tints

@@ -11,56 +11,56 @@ import numpy as np
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import FloatArray, Window, bilinear_many
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.water.rows import sea_level
 
 LONGEST_M = 40_000.0
 
 
-def section(world: OpenWorld, tract: Tract, y: float, x0: float, x1: float, most: int = 400) -> dict[str, Any]:
+def section(world: OpenWorld, land: Land, y: float, x0: float, x1: float, most: int = 400) -> dict[str, Any]:
     """The ground from west to east through the northing `y`, and as it was before the last edit. [m]"""
-    grid = tract.grid
-    row = min(max(round(grid.row_of(y)), 0), grid.rows - 1)
-    first = min(max(math.floor(grid.col_of(x0)), 0), grid.cols - 2)
-    last = min(max(math.ceil(grid.col_of(x1)) + 1, first + 2), grid.cols)
+    grid, bounds = land.grid, land.bounds
+    row = min(max(round(grid.row_of(y)), bounds.row0), bounds.row1 - 1)
+    first = min(max(math.floor(grid.col_of(x0)), bounds.col0), bounds.col1 - 2)
+    last = min(max(math.ceil(grid.col_of(x1)) + 1, first + 2), bounds.col1)
     step = max(1, (last - first) // most)
     window = Window(row, first, row + 1, last)
     with world.lock:
-        ground = tract.cache.read(HEIGHT, window)[0, ::step]
-        before = world.ground_before(tract.row.id, window)[0, ::step]
+        ground = land.read(HEIGHT, window)[0, ::step]
+        before = world.ground_before(land, window)[0, ::step]
     return {
         "y": grid.y_of(row),
         "x0": grid.x_of(first),
         "step_m": grid.spacing * step,
         "ground": [round(float(v), 3) for v in ground],
         "before": None if np.array_equal(ground, before) else [round(float(v), 3) for v in before],
-        "sea_level_m": _sea(world, tract, ground),
+        "sea_level_m": _sea(world, land, ground),
     }
 
 
-def _sea(world: OpenWorld, tract: Tract, ground: FloatArray) -> float:
+def _sea(world: OpenWorld, land: Land, ground: FloatArray) -> float:
     """The sea level to draw in a section; where a tract is dry, the foot of the picture. [m]"""
-    return sea_level(world) if world.place_of(tract.row.id).kind == "open" else float(ground.min())
+    return sea_level(world) if world.place_of(land.id).kind == "open" else float(ground.min())
 
 
 def line_section(
     world: OpenWorld,
-    tract: Tract,
+    land: Land,
     points: Sequence[tuple[float, float]],
     marks: tuple[float, float] | None = None,
     most: int = 400,
 ) -> dict[str, Any]:
     """The ground along a line of points [m], and between two marks on it (distances from its beginning).
 
-    Raises InvalidInput when the line has no length, is too long or leaves the tract.
+    Raises InvalidInput when the line has no length, is too long or leaves the land.
     """
-    grid = tract.grid
+    grid = land.grid
     for x, y in points:
-        if not grid.holds(x, y):
+        if not land.holds(x, y):
             raise InvalidInput(
-                f"the line must lie in the tract (0 to {grid.width:g}, 0 to {grid.depth:g}), not at {x:g}, {y:g}",
+                f"the line must lie in the land ({_extent(land)}), not at {x:g}, {y:g}",
                 "points",
             )
     lengths = [math.hypot(bx - ax, by - ay) for (ax, ay), (bx, by) in itertools.pairwise(points)]
@@ -73,15 +73,15 @@ def line_section(
     xs = np.interp(away, ends, [x for x, _ in points])
     ys = np.interp(away, ends, [y for _, y in points])
     with world.lock:
-        ground = _along(world, tract, xs, ys, before=False)
-        was = _along(world, tract, xs, ys, before=True)
+        ground = _along(world, land, xs, ys, before=False)
+        was = _along(world, land, xs, ys, before=True)
     found: dict[str, Any] = {
         "points": [list(point) for point in points],
         "length_m": whole,
         "step_m": float(away[1]),
         "ground": [round(float(v), 3) for v in ground],
         "before": None if np.array_equal(ground, was) else [round(float(v), 3) for v in was],
-        "sea_level_m": _sea(world, tract, ground),
+        "sea_level_m": _sea(world, land, ground),
     }
     if marks is not None:
         a, b = sorted(min(max(mark, 0.0), whole) for mark in marks)
@@ -99,6 +99,12 @@ def line_section(
     return found
 
 
+def _extent(land: Land) -> str:
+    grid, bounds = land.grid, land.bounds
+    west, east = grid.x_of(bounds.col0), grid.x_of(bounds.col1 - 1)
+    return f"{west:g} to {east:g}, {grid.y_of(bounds.row1 - 1):g} to {grid.y_of(bounds.row0):g}"
+
+
 def _over_ground(away: np.ndarray, ground: FloatArray, a: float, b: float) -> float:
     """How far it is over the ground between two marks, up and down. [m]"""
     inner = away[(away > a) & (away < b)]
@@ -107,17 +113,19 @@ def _over_ground(away: np.ndarray, ground: FloatArray, a: float, b: float) -> fl
     return float(np.hypot(np.diff(at), np.diff(z)).sum())
 
 
-def _along(world: OpenWorld, tract: Tract, xs: np.ndarray, ys: np.ndarray, *, before: bool) -> FloatArray:
+def _along(world: OpenWorld, land: Land, xs: np.ndarray, ys: np.ndarray, *, before: bool) -> FloatArray:
     """Elevations between the posts, reading tile by tile what lies under the line."""
-    grid = tract.grid
-    rows = np.clip((grid.rows - 1) - ys / grid.spacing, 0, grid.rows - 1)
-    cols = np.clip(xs / grid.spacing, 0, grid.cols - 1)
+    grid, bounds = land.grid, land.bounds
+    rows = np.clip(grid.row_of(ys), bounds.row0, bounds.row1 - 1)
+    cols = np.clip(grid.col_of(xs), bounds.col0, bounds.col1 - 1)
     out = np.empty(len(xs), np.float32)
     # Runs of the line that lie near each other are read together, so that a long line reads no whole tract.
     for first in range(0, len(xs), 64):
         part = slice(first, first + 64)
         r, c = rows[part], cols[part]
-        window = grid.clip(Window(int(r.min()), int(c.min()), int(r.max()) + 2, int(c.max()) + 2))
-        values = world.ground_before(tract.row.id, window) if before else tract.cache.read(HEIGHT, window)
+        window = land.clip(
+            Window(math.floor(r.min()), math.floor(c.min()), math.floor(r.max()) + 2, math.floor(c.max()) + 2)
+        )
+        values = world.ground_before(land, window) if before else land.read(HEIGHT, window)
         out[part] = bilinear_many(values, r - window.row0, c - window.col0)
     return out

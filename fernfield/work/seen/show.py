@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from fernfield.core.drawing.contours import interval_for
 from fernfield.core.drawing.overlays import tint_range
-from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.lands import Land
 from fernfield.work.plots.keep import KeepTo
 
 
@@ -25,10 +25,10 @@ class Show:
     overlays: tuple[str, ...] = ()
     keep_to: KeepTo | None = None
 
-    def interval(self, tract: Tract, level: int) -> float:
+    def interval(self, land: Land, level: int) -> float:
         """The interval of contours in a picture of a level, 0 for none. [m]"""
         if self.contour_m is not None:
             return self.contour_m
         # Rounded outwards, so that not every stroke changes the interval.
-        low, high = tint_range(*tract.cache.all_heights())
-        return interval_for(tract.grid.spacing * 2.0**level, low, high, min(tract.grid.width, tract.grid.depth))
+        low, high = tint_range(*land.all_heights())
+        return interval_for(land.grid.spacing * 2.0**level, low, high, min(land.grid.width, land.grid.depth))

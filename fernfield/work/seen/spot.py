@@ -13,8 +13,8 @@ from fernfield.core.travel.walker import Gait
 from fernfield.work.cover.rows import covers_of
 from fernfield.work.cover.shares import cover_shares
 from fernfield.work.growth.standing import standing_plants
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.outlines import holds_point
 from fernfield.work.plots.rows import PLOTS
@@ -23,26 +23,31 @@ from fernfield.work.water.rows import sea_level
 NEAR_M = 10.0
 
 
-def spot(world: OpenWorld, tract: Tract, x: float, y: float) -> dict[str, Any]:
+def spot(world: OpenWorld, land: Land, x: float, y: float) -> dict[str, Any]:
     """Everything known about the point (x, y) [m]. Raises InvalidInput outside the tract."""
-    grid = tract.grid
-    grid.need(x, y, "the point")
+    grid = land.grid
+    land.need(x, y, "the point")
     with world.lock:
-        z = tract.elevation(x, y)
+        z = land.elevation(x, y)
         row, col = round(grid.row_of(y)), round(grid.col_of(x))
-        wide = grid.clip(Window(row, col, row + 1, col + 1).pad(1))
-        heights = tract.cache.read(HEIGHT, wide)
+        wide = land.clip(Window(row, col, row + 1, col + 1).pad(1))
+        heights = land.read(HEIGHT, wide)
         at = row - wide.row0, col - wide.col0
-        shares = cover_shares(world, tract, Window(row, col, row + 1, col + 1))[:, 0, 0]
+        shares = cover_shares(world, land, Window(row, col, row + 1, col + 1))[:, 0, 0]
         near = sum(
             int(np.count_nonzero(np.hypot(found.plants.x - x, found.plants.y - y) <= NEAR_M))
-            for found in standing_plants(world, tract, grid.around(x, y, NEAR_M + grid.spacing))
+            for found in standing_plants(world, land, land.around(x, y, NEAR_M + grid.spacing))
         )
     slope = float(slope_degrees(heights, grid.spacing)[at])
     aspect = float(aspect_degrees(heights, grid.spacing)[at])
-    gait, depth = Gait(), max(0.0, world.sea_of(tract.row.id) - z)
+    gait, depth = Gait(), max(0.0, world.sea_of(land.id) - z)
     walk = "too deep" if depth >= gait.wade else "too steep" if slope > gait.steepest_deg else "climbable"
-    plots = [plot.name for _, plot in world.each_in(PLOTS, tract.row.id) if holds_point(plot.points, x, y)]
+    plots = [
+        plot.name
+        for part in land.parts
+        for _, plot in world.each_in(PLOTS, part.tract.row.id)
+        if holds_point(plot.points, x - part.x, y - part.y)
+    ]
     return {
         "x": x,
         "y": y,
@@ -59,15 +64,15 @@ def spot(world: OpenWorld, tract: Tract, x: float, y: float) -> dict[str, Any]:
     }
 
 
-def levels(world: OpenWorld, tract: Tract, window: Window, bins: int = 48) -> dict[str, Any]:
+def levels(world: OpenWorld, land: Land, window: Window, bins: int = 48) -> dict[str, Any]:
     """A histogram of the elevations in `window`, from at most about 128 x 128 of its posts."""
-    window = tract.grid.clip(window)
+    window = land.clip(window)
     if window.empty:
-        window = tract.grid.window
+        window = land.bounds
     step = max(1, max(window.shape) // 128)
     with world.lock:
-        heights = tract.cache.read(HEIGHT, window, step)
-        low, high = tract.cache.all_heights()
+        heights = land.read(HEIGHT, window, step)
+        low, high = land.all_heights()
     sea = sea_level(world)
     bottom, top = min(low, sea) - 2, max(high, sea) + 2
     counts, _ = np.histogram(heights, bins=bins, range=(bottom, top))

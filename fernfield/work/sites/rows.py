@@ -10,6 +10,7 @@ from fernfield.core.errors import InvalidInput, NotFound
 from fernfield.core.grid import Grid
 from fernfield.core.sites.kit import KIT, TEAM_MARKS
 from fernfield.work.kernel.edits import plainly
+from fernfield.work.kernel.lands import Land, Part
 from fernfield.work.kernel.rows import (
     Bearing,
     Change,
@@ -24,6 +25,7 @@ from fernfield.work.kernel.rows import (
     moved_place,
 )
 from fernfield.work.kernel.says import UNASKED, Say
+from fernfield.work.kernel.tracts import PLACES
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import SYMMETRY
 
@@ -81,7 +83,8 @@ IMAGE_MARK = "--"
 
 def _images(key: str, thing: Thing, look: Look) -> list[tuple[str, Thing]]:
     """What follows a piece or a start under the world's symmetry. Whichever of them is moved, the others follow."""
-    copies = look.only(SYMMETRY).images()
+    at = look.need(PLACES, look.tract_or_first(thing.tract))
+    copies = [image.seen_at(at.x, at.y) for image in look.only(SYMMETRY).images()]
     if not copies:
         return []
     root, _, mark = key.partition(IMAGE_MARK)
@@ -192,9 +195,10 @@ def named(world: OpenWorld, wanted: ToPlace) -> Thing:
     return Thing.model_validate(said)
 
 
-def default_start(world: OpenWorld, tract_id: str) -> Thing:
-    """The start that a walk in a tract begins at. Raises NotFound."""
-    for _, thing in things_of(world, tract_id):
-        if thing.sort == "start" and thing.default:
-            return thing
+def default_start(world: OpenWorld, land: Land) -> tuple[Part, Thing]:
+    """The start that a walk on a land begins at, and the tract where it stands. Raises NotFound."""
+    for part in land.parts:
+        for _, thing in things_of(world, part.tract.row.id):
+            if thing.sort == "start" and thing.default:
+                return part, thing
     raise NotFound("this world has no default start: place one on the Sites stage")

@@ -14,27 +14,29 @@ from fernfield.core.ground.openings import HOLE, OPENING
 from fernfield.core.light.relief import slope_degrees
 from fernfield.core.sites.kit import KIT
 from fernfield.core.travel.walker import Obstacle
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.layers import HEIGHT
 from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.sites.rows import Thing, things_of
 
 
-def piece_obstacles(world: OpenWorld, tract: Tract, window: Window) -> Iterator[Obstacle]:
+def piece_obstacles(world: OpenWorld, land: Land, window: Window) -> Iterator[Obstacle]:
     """The pieces in and around a window of posts, as they stand in a walker's way."""
-    grid = tract.grid
+    grid = land.grid
     west, east = grid.x_of(window.col0), grid.x_of(window.col1)
     south, north = grid.y_of(window.row1), grid.y_of(window.row0)
-    for _key, thing in things_of(world, tract.row.id):
+    placed = [(part, thing) for part in land.parts for _, thing in things_of(world, part.tract.row.id)]
+    for part, thing in placed:
         piece = KIT.get(thing.kit or "")
         if piece is None:
             continue
-        reach = piece.width + piece.depth
-        if not (west - reach <= thing.x <= east + reach and south - reach <= thing.y <= north + reach):
+        reach, x, y = piece.width + piece.depth, thing.x + part.x, thing.y + part.y
+        if not (west - reach <= x <= east + reach and south - reach <= y <= north + reach):
             continue
-        ground = tract.elevation(thing.x, thing.y) + thing.over_m
+        ground = land.elevation(x, y) + thing.over_m
         yield Obstacle(
-            thing.name, thing.x, thing.y, math.hypot(piece.width, piece.depth) / 2, ground - 2, ground + piece.height,
+            thing.name, x, y, math.hypot(piece.width, piece.depth) / 2, ground - 2, ground + piece.height,
             piece.width / 2, piece.depth / 2, thing.turn_deg,
         )  # fmt: skip
 
@@ -43,17 +45,18 @@ def standing(world: OpenWorld) -> Iterator[Standing]:
     """Everything that stands, as the checks see it."""
     for tract in world.tracts.values():
         with world.lock:
-            found = [_standing(world, tract, thing) for _, thing in things_of(world, tract.row.id)]
+            land = world.land_from(tract.row.id)
+            found = [_standing(world, land, thing) for _, thing in things_of(world, tract.row.id)]
         yield from found
 
 
-def _standing(world: OpenWorld, tract: Tract, thing: Thing) -> Standing:
-    around = tract.grid.around(thing.x, thing.y, 2 * tract.grid.spacing)
-    slope = slope_degrees(tract.cache.read(HEIGHT, around), tract.grid.spacing)
-    ground = tract.elevation(thing.x, thing.y)
-    depth = max(0.0, world.sea_of(tract.row.id) - ground - thing.over_m)
+def _standing(world: OpenWorld, land: Land, thing: Thing) -> Standing:
+    around = land.around(thing.x, thing.y, 2 * land.grid.spacing)
+    slope = slope_degrees(land.read(HEIGHT, around), land.grid.spacing)
+    ground = land.elevation(thing.x, thing.y)
+    depth = max(0.0, world.sea_of(land.id) - ground - thing.over_m)
     steep = float(slope[slope.shape[0] // 2, slope.shape[1] // 2])
-    return Standing(thing.name, thing.sort, thing.x, thing.y, depth, steep, thing.default, tract.row.id)
+    return Standing(thing.name, thing.sort, thing.x, thing.y, depth, steep, thing.default, land.id)
 
 
 def holes(world: OpenWorld) -> Iterator[Hole]:

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 
 from fernfield.core.grid import FloatArray, Window, bilinear
 from fernfield.core.travel.walker import Intent, Obstacle, Walker, tick
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 
 REACH_M = 24.0
@@ -21,20 +21,19 @@ class Walk:
     """One walker in a world. `advance` is called at a steady rate; the ground may change meanwhile."""
 
     def __init__(
-        self, world: OpenWorld, tract: Tract, x: float, y: float, facing: float = 0.0, over_m: float = 0.0
+        self, world: OpenWorld, land: Land, x: float, y: float, facing: float = 0.0, over_m: float = 0.0
     ) -> None:
         """A walk from a place, with a facing [°], and so high over the ground there. [m]"""
-        grid = tract.grid
-        grid.need(x, y, "a walk's beginning")
-        self._world, self._tract = world, tract
+        land.need(x, y, "a walk's beginning")
+        self._world, self._land = world, land
         self._heights: FloatArray
         self._window: Window
         self._obstacles: list[Obstacle] = []
         self._stale = True
         self._centre = (x, y)
-        self._sea = world.sea_of(tract.row.id)
+        self._sea = world.sea_of(land.id)
         with world.lock:
-            z = tract.elevation(x, y) + max(0.0, over_m)
+            z = land.elevation(x, y) + max(0.0, over_m)
         self.walker = Walker(x, y, z, facing % 360)
 
     def forget(self) -> None:
@@ -65,17 +64,14 @@ class Walk:
         }
 
     def _look_around(self) -> None:
-        grid = self._tract.grid
         x, y = self.walker.x, self.walker.y
         with self._world.lock:
-            self._window = grid.clip(grid.around(x, y, REACH_M).pad(2))
-            self._heights = self._tract.cache.read(HEIGHT, self._window)
-            self._sea = self._world.sea_of(self._tract.row.id)
-            around = grid.around(x, y, REACH_M)
+            around = self._land.around(x, y, REACH_M)
+            self._window = self._land.clip(around.pad(2))
+            self._heights = self._land.read(HEIGHT, self._window)
+            self._sea = self._world.sea_of(self._land.id)
             self._obstacles = [
-                obstacle
-                for found in self._world.house.obstacles
-                for obstacle in found(self._world, self._tract, around)
+                obstacle for found in self._world.house.obstacles for obstacle in found(self._world, self._land, around)
             ]
         self._centre = (x, y)
         self._stale = False
@@ -83,7 +79,7 @@ class Walk:
     # The surface that the walker asks (core.travel.walker.Surface)
 
     def height(self, x: float, y: float) -> float:
-        grid = self._tract.grid
+        grid = self._land.grid
         return bilinear(self._heights, grid.row_of(y) - self._window.row0, grid.col_of(x) - self._window.col0)
 
     def water(self, x: float, y: float) -> float:
@@ -95,4 +91,4 @@ class Walk:
         return [o for o in self._obstacles if math.hypot(o.x - x, o.y - y) <= o.radius + reach]
 
     def holds(self, x: float, y: float) -> bool:
-        return self._tract.grid.holds(x, y)
+        return self._land.holds(x, y)

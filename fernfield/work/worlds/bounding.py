@@ -16,6 +16,7 @@ from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.draft import Draft
 from fernfield.work.kernel.drawing import GroundDrawing
 from fernfield.work.kernel.jobs import Job
+from fernfield.work.kernel.lands import alone
 from fernfield.work.kernel.layers import HEIGHT
 from fernfield.work.kernel.rows import Key, Moves
 from fernfield.work.kernel.says import UNASKED, Say
@@ -82,7 +83,7 @@ def put_boundary(
             return np.asarray(found, np.float32)
 
         for strip in _strips(grid, boundary):
-            ground.put(tract, strip, lambda part, _was: edge_of(grid, boundary, part, foot))
+            ground.put(alone(tract), strip, lambda part, _was: edge_of(grid, boundary, part, foot))
         ground.settle()
         kind = "a rim" if command.kind == "rim" else "a sunk edge"
         return f"Put {kind} of {command.width_m:g} m at {command.steep_deg:g}° along the edge", {}

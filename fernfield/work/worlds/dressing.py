@@ -20,6 +20,7 @@ from fernfield.work.growth.rows import mixes_of
 from fernfield.work.growth.standing import growth_layer
 from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.draft import Draft
+from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.layers import HEIGHT
 from fernfield.work.kernel.rows import Key, Moves
 from fernfield.work.kernel.tracts import Tract
@@ -80,27 +81,26 @@ def dress(world: OpenWorld, tract: Tract, command: Dress) -> Outcome:
 
     def work(draft: Draft) -> tuple[str, Moves]:
         area = Area(plot=recipe.plot, box=recipe.box, outline=recipe.outline)
-        window = window_of(world, tract.grid, area)
-        for tile in window.tiles():
-            part = tract.grid.tile_window(*tile).meet(window)
-            shares = _shares(tract, recipe, window, part)
-            within = share_of(world, tract, area, part, min(recipe.feather_m, 500.0))
+        land = world.land_from(tract.row.id)
+        window = window_of(world, land, area)
+        for own, tile, whole, part in land.tiles(window):
+            shares = _shares(land, recipe, window, part)
+            within = share_of(world, land, area, part, min(recipe.feather_m, 500.0))
+            at, box = (own.row.id, *tile), part.inside(whole)
             if command.covers:
-                _lay(world, tract, draft, tile, part, wanted, shares, within)
+                _lay(world, draft, at, box, wanted, shares, within)
             if command.growth:
-                _sow(world, tract, draft, tile, part, wanted, shares, within)
+                _sow(world, land, draft, at, box, part, wanted, shares, within)
         what = " and ".join(w for w, on in (("covers", command.covers), ("growth", command.growth)) if on)
         return f"Took the {what} that suit the made land", {}
 
     return world.change_ground(command, work)
 
 
-def _shares(tract: Tract, recipe: Recipe, window: Window, part: Window) -> FloatArray:
+def _shares(land: Land, recipe: Recipe, window: Window, part: Window) -> FloatArray:
     """How much of each landscape the posts of `part` are, as they were made."""
-    grid = tract.grid
-    xs = np.arange(part.col0, part.col1) * grid.spacing
-    ys = (grid.rows - 1 - np.arange(part.row0, part.row1)) * grid.spacing
-    x, y = np.meshgrid(xs, ys)
+    grid = land.grid
+    x, y = np.meshgrid(grid.xs(part), grid.ys(part))
     scapes = [Landscape(one.name, one.weight, one.patch_m, one.values) for one in recipe.landscapes]
     if len(scapes) == 1:
         return np.ones((1, *part.shape), np.float32)
@@ -110,36 +110,34 @@ def _shares(tract: Tract, recipe: Recipe, window: Window, part: Window) -> Float
 
 
 def _lay(
-    world: OpenWorld, tract: Tract, draft: Draft, tile: tuple[int, int], part: Window, wanted: list[Proposal],
+    world: OpenWorld, draft: Draft, at: tuple[str, int, int], box: tuple[slice, slice], wanted: list[Proposal],
     shares: FloatArray, within: FloatArray,
 ) -> None:  # fmt: skip
     covers = [key for key, _ in covers_of(world)]
-    box = part.inside(tract.grid.tile_window(*tile))
     for key in covers[1:]:
         own = sum(
             (share for share, one in zip(shares, wanted, strict=True) if one.cover == key),
-            np.zeros(part.shape, np.float32),
+            np.zeros(within.shape, np.float32),
         )
-        mask = draft.tile(tract.row.id, (cover_layer(key), *tile))
+        mask = draft.tile(at[0], (cover_layer(key), *at[1:]))
         was = mask[box].astype(np.float64)
         mask[box] = np.rint(was + (own * SOLID - was) * within).astype(np.uint16)
 
 
 def _sow(
-    world: OpenWorld, tract: Tract, draft: Draft, tile: tuple[int, int], part: Window, wanted: list[Proposal],
-    shares: FloatArray, within: FloatArray,
+    world: OpenWorld, land: Land, draft: Draft, at: tuple[str, int, int], box: tuple[slice, slice], part: Window,
+    wanted: list[Proposal], shares: FloatArray, within: FloatArray,
 ) -> None:  # fmt: skip
-    wide = tract.grid.clip(part.pad(1))
-    heights = tract.cache.read(HEIGHT, wide)
-    slope = slope_degrees(heights, tract.grid.spacing)[part.inside(wide)]
-    dry = heights[part.inside(wide)] - world.sea_of(tract.row.id)
+    wide = land.clip(part.pad(1))
+    heights = land.read(HEIGHT, wide)
+    slope = slope_degrees(heights, land.grid.spacing)[part.inside(wide)]
+    dry = heights[part.inside(wide)] - world.sea_of(land.id)
     full = np.zeros(part.shape, np.float64)
     for share, one in zip(shares, wanted, strict=True):
         suits = LANDFORMS[one.landscape].suits
         fits = np.clip((suits.below_deg - slope) / 6, 0, 1) * np.clip((dry - suits.above_sea_m) / 0.6, 0, 1)
         full += share * one.growth * fits
-    box = part.inside(tract.grid.tile_window(*tile))
-    mask = draft.tile(tract.row.id, (growth_layer(mixes_of(world)[0][0]), *tile))
+    mask = draft.tile(at[0], (growth_layer(mixes_of(world)[0][0]), *at[1:]))
     was = mask[box].astype(np.float64)
     mask[box] = np.clip(np.rint(was + (full * SOLID - was) * within), 0, SOLID).astype(np.uint16)
 

@@ -16,6 +16,7 @@ from fernfield.core.ground.join import joined, narrowing, raised_corner
 from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.draft import Draft
 from fernfield.work.kernel.drawing import GroundDrawing
+from fernfield.work.kernel.lands import alone
 from fernfield.work.kernel.layers import HEIGHT
 from fernfield.work.kernel.rows import Key, Moves, TractId
 from fernfield.work.kernel.tracts import JOINS, Join, Tract, TractPlace
@@ -162,7 +163,7 @@ def _blend(world: OpenWorld, ground: GroundDrawing, row: Join) -> None:
     made = joined(strips[0], strips[1], narrowing(len(strips[0]), min(posts, room), crossed[0], crossed[1]))
     for tract, window, new in zip((one, two), windows, made, strict=True):
         whole = _back(new, row.side, tract is one)
-        ground.put(tract, window, partial(_cut, window, whole))
+        ground.put(alone(tract), window, partial(_cut, window, whole))
 
 
 def _meeting(world: OpenWorld, row: Join, x: float, y: float) -> list[tuple[Tract, int, int]]:
@@ -206,7 +207,7 @@ def _level_corner(ground: GroundDrawing, meeting: list[tuple[Tract, int, int]], 
                    wide: float = radius) -> FloatArray:  # fmt: skip
             return raised_corner(was, at[0] - part.row0, at[1] - part.col0, lift, wide)
 
-        ground.put(tract, around, lifted)
+        ground.put(alone(tract), around, lifted)
 
 
 def _cut(window: Window, values: FloatArray, part: Window, _was: FloatArray) -> FloatArray:

@@ -12,7 +12,7 @@ from fernfield.core.errors import InvalidInput, NotFound
 from fernfield.core.growth.scatter import DENSEST_PER_HA
 from fernfield.core.growth.tools import GROWTH_TOOLS
 from fernfield.web.kernel.panels import Asked, Panel
-from fernfield.web.kernel.parts import TheTract, TheWorld, keyed_json
+from fernfield.web.kernel.parts import TheLand, TheWorld, keyed_json
 from fernfield.web.kernel.windows import TheWindow
 from fernfield.work.growth.rows import MIXES, Kind, Mix, mixes_of
 from fernfield.work.growth.standing import standing_plants
@@ -47,15 +47,16 @@ def patch_kinds(key: Key, kinds: dict[Key, KindPatch], world: TheWorld) -> dict[
 
 
 @router.get("/tracts/{tract}/growth", response_class=Response)
-def growth(tract: TheTract, window: TheWindow) -> Response:
+@router.get("/lands/{tract}/growth", response_class=Response)
+def growth(land: TheLand, window: TheWindow) -> Response:
     """Plants as little-endian float32: mix and kind numbers, x, y, z, size, turn, lean east, lean north."""
     if window.rows * window.cols > MOST_PLANT_POSTS:
         raise InvalidInput(f"at most {MOST_PLANT_POSTS} posts of growth can be asked for at once", "row1")
-    world, at = tract
+    world, seen = land
     mixes = mixes_of(world)
     keys = [key for key, _ in mixes]
     parts = []
-    for standing in standing_plants(world, at, window):
+    for standing in standing_plants(world, seen, window):
         p = standing.plants
         mix = keys.index(standing.mix)
         head = np.full((len(p), 2), [mix, mixes[mix][1].kinds.index(standing.kind)], np.float32)
