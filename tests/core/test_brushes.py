@@ -171,3 +171,9 @@ def test_a_mask_takes_the_same_from_any_form_as_from_the_quick_one(amount: float
     assert np.abs(quick.astype(int) - any_form.astype(int)).max() <= 1
     middle = np.clip(int(before[24, 30]) + amount * 65_535, 0, 65_535)
     assert int(any_form[24, 30]) == pytest.approx(middle, abs=3000 if soft > 0.9 else 2)
+
+
+@pytest.mark.parametrize("radius", [0.05, 0.9, 1.0, 4_000.0])
+def test_a_brush_may_be_small(radius: float) -> None:
+    assert weight_at(0.0, Brush(radius, 0.5)) == 1
+    assert weight_at(radius, Brush(radius, 0.5)) == 0

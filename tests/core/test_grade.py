@@ -182,3 +182,11 @@ def test_a_hand_that_rests_on_its_way_changes_nothing_of_it() -> None:
     rested = graded(land, [(20.0, 20.0), (20.0, 60.0), (20.0, 60.0), (60.0, 60.0), (60.0, 60.0)])
     assert np.isfinite(rested).all()
     assert np.allclose(plain, rested, atol=1e-4)
+
+
+def test_a_hand_of_ground_counts_in_cut_and_fill() -> None:
+    """The grid method: ten posts lifted by 0.2 m and five lowered by 0.1 m, each for a cell of 2 by 2 m."""
+    before = np.zeros((6, 6), np.float32)
+    after = before.copy()
+    after[0, :5], after[1, :5], after[3, :5] = 0.2, 0.2, -0.1
+    assert cut_and_fill(before, after, 2.0) == pytest.approx((5 * 0.1 * 4, 10 * 0.2 * 4), rel=1e-5)
