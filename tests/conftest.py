@@ -45,19 +45,22 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 def demo_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A data folder with the demo world, made once by `fernfield demo`: copy it before changing anything.
 
-    All workers of a run in parallel share it: the first one makes it.
+    All workers of a run in parallel share it: the first one makes it. `FERN_DEMO` names one that was made before.
     """
+    if "FERN_DEMO" in os.environ:
+        return Path(os.environ["FERN_DEMO"])
     shared = tmp_path_factory.getbasetemp()
     if "PYTEST_XDIST_WORKER" in os.environ:
         shared = shared.parent
     data = shared / "demo-world"
     with FileLock(f"{data}.lock"):
         if not data.exists():
-            _make_demo(data)
+            make_demo(data)
     return data
 
 
-def _make_demo(data: Path) -> None:
+def make_demo(data: Path) -> None:
+    """The demo world in a folder, as `fernfield demo` makes it."""
     command = [sys.executable, "-u", "-m", "fernfield.cli", "demo", "--port", "0", "--data", str(data)]
     with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as process:
         assert process.stdout is not None

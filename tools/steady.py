@@ -10,8 +10,13 @@ import os
 import re
 import subprocess
 import sys
+import tempfile
 import time
 from collections import Counter
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parent.parent))
+from tests.conftest import make_demo
 
 TIMES = int(sys.argv[1]) if len(sys.argv) > 1 else 10
 
@@ -30,8 +35,11 @@ def main() -> int:
     passed, began = 0, time.monotonic()
     command = [sys.executable, "-m", "pytest", "-q", "-m", "browser", "-n", "2", "--dist", "loadfile", "tests"]
     try:
+        demo = Path(tempfile.mkdtemp()) / "demo-world"
+        make_demo(demo)
         for run in range(1, TIMES + 1):
-            said = subprocess.run(command, check=False, capture_output=True, text=True)
+            own = {**os.environ, "FERN_DEMO": str(demo)}
+            said = subprocess.run(command, check=False, capture_output=True, text=True, env=own)
             names = re.findall(r"^(?:FAILED|ERROR) (\S+)", said.stdout, re.MULTILINE)
             failed.update(names)
             passed += said.returncode == 0

@@ -28,7 +28,9 @@ from fernfield.work.strokes import Stroke
 from fernfield.work.studio import Studio
 from fernfield.work.water.rows import Water
 from fernfield.work.worlds.beginnings import WorldSpec
+from fernfield.work.worlds.joining import JoinTracts, join
 from fernfield.work.worlds.rows import About, name_of
+from fernfield.work.worlds.tracts import TractSpec
 
 NAME = "Sallow Reach"
 WORDS = "A tidal fen and moor, where wardens compete to reopen the sluices before the spring tide."
@@ -59,6 +61,9 @@ PATH: Points = (
     (800, 390),
     (930, 420),
 )
+HOLM: Points = ((470, -150), (560, -178), (650, -172), (740, -150), (812, -128))
+"""A shingle holm across the creek's mouth, in a tract of its own."""
+HOLM_DEPTH_M = 320.0
 CARR: Points = ((250, 600), (330, 500), (350, 400), (470, 250), (480, 170))
 
 
@@ -135,7 +140,7 @@ def wander(box: tuple[float, float, float, float], steps: int, rng: random.Rando
 
 
 class _Hand:
-    """A user's hand on the world: each call is one stroke."""
+    """A user's hand on the world: each call is one stroke, in the world's metres, on the first tract and its land."""
 
     def __init__(self, world: OpenWorld) -> None:
         self._world = world
@@ -227,6 +232,29 @@ def _shape(hand: _Hand, rng: random.Random) -> None:
         y = 812 + 34 * k
         hand("lower", [(96, y), (196, y + 8)], radius=9, softness=0.3, strength=3.2, seconds=6)
     hand("smooth", CREEK, radius=46, softness=0.9, strength=120, seconds=16)
+
+
+def _holm(studio: Studio, world: OpenWorld, hand: _Hand, rng: random.Random) -> None:
+    """The second tract: sea bed to the south, joined, with a holm of shingle that the creek runs around."""
+    spec = TractSpec(
+        name="Shingle holm", x=0, y=-HOLM_DEPTH_M, width_m=SIZE_M, depth_m=HOLM_DEPTH_M, spacing_m=1.0, elevation_m=-9.0
+    )
+    south, _ = studio.add_tract(world.id, spec)
+    join(world, JoinTracts(first=south, second=world.first_tract.row.id, blend_m=90))
+    hand("raise", HOLM, radius=88, strength=9.5, seconds=9)
+    hand("raise", HOLM[1:-1], radius=40, softness=0.9, strength=3, seconds=6)
+    for tool in ("raise", "lower"):
+        hand(tool, wander((430, -230, 850, 60), 90, rng), radius=24, strength=1.6, seconds=40)
+    # The creek's last bend runs on across the join, west of the holm.
+    mouth = [(592, 60), (560, 10), (500, -40), (420, -90), (330, -190), (300, -330)]
+    hand("lower", mouth, radius=40, softness=0.9, strength=4, seconds=9)
+    hand("smooth", HOLM, radius=70, softness=0.9, strength=160, seconds=9)
+    hand("paint", [(-20, -60), (1050, -60)], radius=120, softness=0.4, strength=300, seconds=9, cover="silt")
+    hand("paint", [(-20, -240), (1050, -240)], radius=120, softness=0.4, strength=300, seconds=9, cover="silt")
+    hand("paint", HOLM, radius=62, softness=0.5, strength=320, seconds=9, cover="shingle")
+    hand(
+        "paint", wander((560, -190, 760, -130), 20, rng), radius=14, softness=1, strength=160, seconds=9, cover="sedge"
+    )
 
 
 NAMED_PLOTS: dict[str, tuple[str, Points]] = {
@@ -339,6 +367,7 @@ def build_demo(studio: Studio) -> str:
     _shape(hand, rng)
     _detail(world, hand)
     _dress(hand, rng)
+    _holm(studio, world, hand, rng)
     for key, kit, name, x, y, turn, team, default in STANDING:
         sort = "piece" if kit else "start"
         thing = Thing(sort=sort, kit=kit, name=name, x=x, y=y, turn_deg=turn, team=team, default=default)  # type: ignore[arg-type]

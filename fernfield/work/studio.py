@@ -6,10 +6,12 @@ import fcntl
 import logging
 import shutil
 import threading
+from collections import OrderedDict
 from collections.abc import Callable, Iterable, Iterator
 from functools import partial
 from pathlib import Path
 from typing import Any
+from weakref import WeakValueDictionary
 
 from fernfield.core.checks.finding import Finding
 from fernfield.core.errors import Conflict, FernError, NotFound
@@ -55,6 +57,9 @@ from fernfield.work.worlds.tracts import (
 log = logging.getLogger("fernfield")
 
 
+MOST_OPEN = 8
+"""Worlds that are kept open when nobody works on them any more."""
+
 MOST_PASTS = 4
 """Earlier states of worlds that are kept open."""
 
@@ -88,7 +93,8 @@ class Studio:
         self.store.drop_unfinished()
         self.waiting = Waiting(data / "incoming")
         self.jobs = Jobs(lambda job, error: log.error("job %s failed", job.kind.name, exc_info=error))
-        self._open: dict[str, OpenWorld] = {}
+        self._open: WeakValueDictionary[str, OpenWorld] = WeakValueDictionary()
+        self._newest: OrderedDict[str, OpenWorld] = OrderedDict()
         self._past: dict[tuple[str, int], OpenWorld] = {}
         self._lock = threading.Lock()
 
@@ -103,7 +109,10 @@ class Studio:
     # Worlds
 
     def world(self, world_id: str) -> OpenWorld:
-        """The open world; opened from the store when it is not. Raises NotFound."""
+        """The open world; opened from the store when it is not. Raises NotFound.
+
+        It stays open while somebody holds it (a page, a job, a call), and the last few that were asked for do anyway.
+        """
         with self._lock:
             found = self._open.get(world_id)
             if found is None:
@@ -111,6 +120,10 @@ class Studio:
                     raise NotFound(f"world {world_id!r} is in the bin: bring it back to work on it")
                 found = self._open[world_id] = OpenWorld(self.house, self.store, world_id)
                 found.listen(partial(self._hear, world_id))
+            self._newest[world_id] = found
+            self._newest.move_to_end(world_id)
+            while len(self._newest) > MOST_OPEN:
+                self._newest.popitem(last=False)
             return found
 
     def _hear(self, world_id: str, event: Event) -> None:
@@ -119,7 +132,7 @@ class Studio:
 
     def tract(self, tract_id: str) -> tuple[OpenWorld, Tract]:
         with self._lock:
-            for world in self._open.values():
+            for world in list(self._open.values()):
                 if tract_id in world.tracts:
                     return world, world.tracts[tract_id]
         world = self.world(self.store.world_of_tract(tract_id))
@@ -133,15 +146,21 @@ class Studio:
             except FernError as error:
                 log.error("world %s cannot be opened: %s", row.id, error)
 
-    def shut(self) -> list[tuple[WorldRow, str]]:
-        """Worlds that cannot be opened, and why: they keep no other from being listed."""
-        found = []
-        for row in self.store.list_worlds():
-            try:
-                self.world(row.id)
-            except FernError as error:
-                found.append((row, str(error)))
-        return found
+    def listed(self) -> tuple[list[OpenWorld], list[tuple[WorldRow, str]]]:
+        """Every world to be looked at, the one changed last first, and those that cannot be opened, with why.
+
+        None is opened by this: one that is not open is read as it is stored, and can only be looked at.
+        """
+        found: list[OpenWorld] = []
+        shut: list[tuple[WorldRow, str]] = []
+        with self.store.reading() as c:
+            for row in self.store.list_worlds():
+                world = self._open.get(row.id)
+                try:
+                    found.append(world or OpenWorld(self.house, self.store, row.id, c))
+                except FernError as error:
+                    shut.append((row, str(error)))
+        return found, shut
 
     def changed_at(self, world_id: str) -> str:
         return self.store.world(world_id).changed_at
@@ -189,6 +208,7 @@ class Studio:
     def _forget(self, world_id: str) -> None:
         with self._lock:
             self._open.pop(world_id, None)
+            self._newest.pop(world_id, None)
             for key in [key for key in self._past if key[0] == world_id]:
                 del self._past[key]
 

@@ -112,4 +112,4 @@ def page(browser: Browser) -> Iterator[Page]:
     opened.complaints = complaints  # type: ignore[attr-defined]
     yield opened
     context.close()
-    assert not complaints
+    assert not complaints, complaints

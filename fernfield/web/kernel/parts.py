@@ -36,8 +36,16 @@ def _tract(tract: Annotated[str, Path(max_length=40)], studio: TheStudio) -> tup
 TheTract = Annotated[tuple[OpenWorld, Tract], Depends(_tract)]
 
 
+def _by_land(request: Request) -> bool:
+    return request.url.path.startswith("/api/lands/")
+
+
+ByLand = Annotated[bool, Depends(_by_land)]
+"""Whether places are said in the world's metres (under /api/lands) instead of the tract's."""
+
+
 def _land(
-    request: Request,
+    by_land: ByLand,
     tract: Annotated[str, Path(max_length=40)],
     studio: TheStudio,
     at: Annotated[int | None, Query(ge=0, description="a revision")] = None,
@@ -48,7 +56,6 @@ def _land(
     the tract's lattice, in the world's metres.
     """
     world = studio.past_tract(tract, at)[0]
-    by_land = request.url.path.startswith("/api/lands/")
     with world.lock:
         return world, world.country(tract) if by_land else world.land_from(tract)
 

@@ -2,14 +2,20 @@
 
 # Without postponed annotations: the models of the routes are known only when they are made.
 
-from typing import Annotated, Any, Optional
+from typing import Annotated, Any, Literal, Optional
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, Query, Response
 from pydantic import create_model
 
 from fernfield.web.kernel.parts import TheWorld, keyed_json
 from fernfield.work.kernel.commands import Command, Patch, Put, Remove, said_of
+from fernfield.work.kernel.places import from_world
 from fernfield.work.kernel.rows import Collection, Key, Row, new_key
+
+Metres = Annotated[
+    Literal["tract", "world"],
+    Query(alias="in", description="whose metres places are in; in the world's, a row goes to the tract where it lies"),
+]
 
 
 def partial_of(model: type[Row]) -> type[Command]:
@@ -42,17 +48,24 @@ def _many(router: APIRouter, collection: Collection[Any]) -> None:
         with world.lock:
             return world.told(collection)
 
-    def put_row(key: Key, row: model, world: TheWorld) -> dict[str, Any]:  # type: ignore[valid-type]
-        outcome = world.edit(Put(collection=collection.name, key=key, row=said_of(row)))
+    def said(world: TheWorld, key: str, row: Command, within: Metres) -> dict[str, Any]:
+        own = said_of(row)
+        return from_world(world, collection, key, own) if within == "world" and collection.in_tract else own
+
+    def put_row(key: Key, row: model, world: TheWorld, within: Metres = "tract") -> dict[str, Any]:  # type: ignore[valid-type]
+        with world.lock:
+            outcome = world.edit(Put(collection=collection.name, key=key, row=said(world, key, row, within)))
         return keyed_json(key, outcome)
 
-    def add_row(row: model, world: TheWorld, response: Response) -> dict[str, Any]:  # type: ignore[valid-type]
+    def add_row(row: model, world: TheWorld, response: Response, within: Metres = "tract") -> dict[str, Any]:  # type: ignore[valid-type]
         key = new_key(row.title)  # type: ignore[attr-defined]
         response.headers["location"] = f"/api/worlds/{world.id}/{collection.name}/{key}"
-        return put_row(key, row, world)
+        return put_row(key, row, world, within)
 
-    def patch_row(key: Key, row: partial, world: TheWorld) -> dict[str, Any]:  # type: ignore[valid-type]
-        return keyed_json(key, world.edit(Patch(collection=collection.name, key=key, row=said_of(row))))
+    def patch_row(key: Key, row: partial, world: TheWorld, within: Metres = "tract") -> dict[str, Any]:  # type: ignore[valid-type]
+        with world.lock:
+            outcome = world.edit(Patch(collection=collection.name, key=key, row=said(world, key, row, within)))
+        return keyed_json(key, outcome)
 
     def remove_row(key: Key, world: TheWorld) -> dict[str, Any]:
         return keyed_json(key, world.edit(Remove(collection=collection.name, key=key)))

@@ -45,8 +45,20 @@ def _card(asked: Asked) -> dict[str, Any]:
         "depth_m": tract.grid.depth,
         "spacing_m": tract.grid.spacing,
         "tract": tract.row.id,
+        "land": _seen(asked),
         "tract_name": world.place_of(tract.row.id).name,
     }
+
+
+def _seen(asked: Asked) -> dict[str, Any]:
+    """The posts that the page shows, in the world's metres, and the tracts that they are of."""
+    with asked.world.lock:
+        country, land = asked.world.country(asked.tract.row.id), asked.world.land(asked.tract.row.id)
+    grid = country.grid
+    return {
+        "rows": grid.rows, "cols": grid.cols, "spacing_m": grid.spacing, "west_m": grid.west, "south_m": grid.south,
+        "tracts": list(country.tract_ids), "joined": list(land.tract_ids),
+    }  # fmt: skip
 
 
 def _boot(asked: Asked) -> dict[str, Any]:

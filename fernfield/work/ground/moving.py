@@ -20,7 +20,7 @@ from fernfield.work.kernel.layers import HEIGHT
 from fernfield.work.kernel.rows import Journey, Moves
 from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld, Outcome
-from fernfield.work.plots.areas import area_words, corners_of, mixed, share_of, window_of
+from fernfield.work.plots.areas import area_words, corners_of, mixed, said_in_world, share_of, window_of
 
 MOST_CARRIED = 4_097 * 4_097
 """Posts that can be carried at once."""
@@ -51,6 +51,19 @@ def outline_there(world: OpenWorld, tract: Tract, command: MoveLand) -> list[tup
     source, target = _ends(world, tract, command)
     trip = _Trip(world, source, target, command)
     return [trip.place(x, y) for x, y in corners_of(world, source, command) or []]
+
+
+def move_in_world(world: OpenWorld, tract: Tract, command: MoveLand) -> tuple[Tract, MoveLand]:
+    """A move said in the world's metres: the tract that it is worked from, and the same in the metres of the tracts."""
+    at, own = said_in_world(world, tract, command)
+    to = command.tract
+    if to is None:
+        there = world.country(at.row.id).part_at(command.x, command.y)
+        if there is None or there.tract.row.id in world.land(at.row.id).tract_ids:
+            return at, own
+        to = there.tract.row.id
+    place = world.place_of(to)
+    return at, own.model_copy(update={"tract": to, "x": command.x - place.x, "y": command.y - place.y})
 
 
 def _ends(world: OpenWorld, tract: Tract, command: MoveLand) -> tuple[Land, Land]:

@@ -7,6 +7,7 @@ import time
 from collections.abc import Callable, Sequence
 from dataclasses import astuple, replace
 from typing import TYPE_CHECKING, Any
+from weakref import proxy
 
 from numpy.typing import NDArray
 
@@ -36,7 +37,7 @@ class Arbiter:
     """The strokes of one open world. Every method is called under the world's lock."""
 
     def __init__(self, world: OpenWorld) -> None:
-        self._world = world
+        self._world: OpenWorld = proxy(world)
         self._manners: dict[int, Manner] = {}
 
     def begin(self, tract_id: str, start: StrokeBase) -> StrokeRun:

@@ -10,6 +10,7 @@ import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
+from weakref import proxy
 
 import numpy as np
 from numpy.typing import NDArray
@@ -68,7 +69,7 @@ class Ledger:
     """Writes the changes of one open world. Every method is called under the world's lock."""
 
     def __init__(self, world: OpenWorld) -> None:
-        self._world = world
+        self._world: OpenWorld = proxy(world)
         self._store = world.store
         self._order = UndoOrder(self._store.steps(world.id))
         self.last_ground: dict[tuple[str, Place], NDArray[np.float32]] = {}

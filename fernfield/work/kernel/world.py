@@ -61,7 +61,7 @@ class OpenWorld:
         self.lock = threading.RLock()
         self.freed = threading.Condition(self.lock)
         self.holds: dict[tuple[str, Place], StrokeRun] = {}
-        self.closed = at is not None
+        self.closed, self._glanced = at is not None, snapshot is not None
         self._listeners: list[Listener] = []
         if snapshot is None and at is None:
             store.drop_stray_tracts(world_id)
@@ -109,11 +109,14 @@ class OpenWorld:
         grid = Grid(row.rows, row.cols, row.spacing_m)
         logbook = LogbookStore(self.store.engine)
 
+        # No reference to the world itself: one that nobody holds goes at once.
+        store, world_id = self.store, self.id
+
         def load(place: Place) -> bytes | None:
             at = TileAt(row.id, *place)
             if number is None:
-                return self.store.tile(at, snapshot)
-            blob, later = logbook.tile_and_later(self.id, number, at)
+                return store.tile(at, snapshot)
+            blob, later = logbook.tile_and_later(world_id, number, at)
             return blob if blob is None else changed_back(blob, later)
 
         known = {(at.layer, at.tile_row, at.tile_col): (low, high) for at, low, high in ranges}
@@ -288,6 +291,8 @@ class OpenWorld:
             self.tell(Gone())
 
     def _check_open(self) -> None:
+        if self._glanced:
+            raise Conflict("this world was read to be looked at: open it to change it")
         if self.closed and self.revision < self.store.world(self.id).revision:
             raise Conflict(f"r{self.revision} is of the past: it can only be looked at")
         if self.closed:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from typing import Annotated
+from typing import Annotated, Any, TypeVar
 
 import numpy as np
-from pydantic import Field, model_validator
+from pydantic import BaseModel, Field, model_validator
 
 from fernfield.core.brush.keep import inside
 from fernfield.core.errors import InvalidInput
@@ -15,6 +15,7 @@ from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.rows import Coordinate, Key, Spot
 from fernfield.work.kernel.says import UNASKED, Say
+from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.outlines import check_outline
 from fernfield.work.plots.rows import PLOTS, Plot, check_box
@@ -69,6 +70,34 @@ def plot_corners(world: OpenWorld, land: Land, plot: Plot) -> list[tuple[float, 
     place = world.place_of(world.of_tract(plot.tract))
     east, north = place.x - land.origin[0], place.y - land.origin[1]
     return [(x + east, y + north) for x, y in plot.points]
+
+
+C = TypeVar("C", bound=BaseModel)
+
+
+def said_in_world(world: OpenWorld, tract: Tract, said: C) -> tuple[Tract, C]:
+    """An area, or a recipe with one, said in the world's metres: the tract that it is worked from, and the same in that
+    tract's metres. It is the tract that is named, unless the area lies on ground that is not joined to it."""
+    own = tract.row.id
+    box, outline, plot = (getattr(said, name, None) for name in ("box", "outline", "plot"))
+    to: str | None = None
+    if plot is not None:
+        to = world.of_tract(world.row(PLOTS, plot).tract)
+    elif box is not None or outline is not None:
+        spots = [box[:2], box[2:]] if box is not None else list(outline or ())
+        part = world.country(own).part_at(sum(x for x, _ in spots) / len(spots), sum(y for _, y in spots) / len(spots))
+        to = None if part is None else part.tract.row.id
+    if to is not None and to not in world.land(own).tract_ids:
+        tract = world.tract(to)
+    place = world.place_of(tract.row.id)
+    less: dict[str, Any] = {}
+    if box is not None:
+        less["box"] = (box[0] - place.x, box[1] - place.y, box[2] - place.x, box[3] - place.y)
+    if outline is not None:
+        less["outline"] = tuple((x - place.x, y - place.y) for x, y in outline)
+    if "x" in type(said).model_fields:
+        less |= {"x": getattr(said, "x") - place.x, "y": getattr(said, "y") - place.y}  # noqa: B009 (any with a place)
+    return tract, said.model_copy(update=less)
 
 
 def window_of(world: OpenWorld, land: Land, area: Area) -> Window:

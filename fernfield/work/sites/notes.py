@@ -27,8 +27,8 @@ class Note(Row):
     """Collection "notes": text at a place in a tract, the first when left out. x east, y north [m]"""
 
     text: Annotated[Text, Say("Text", long=True)]
-    x: Annotated[float, Field(ge=0, le=1e6), Say("East", "m")]
-    y: Annotated[float, Field(ge=0, le=1e6), Say("North", "m")]
+    x: Annotated[float, Field(ge=-1e6, le=1e6), Say("East", "m")]
+    y: Annotated[float, Field(ge=-1e6, le=1e6), Say("North", "m")]
     colour: Annotated[Colour, Say("Colour")] = "#a2431f"
     done: Annotated[bool, Say("Done")] = False
     tract: Annotated[TractId | None, UNASKED] = None

@@ -39,8 +39,8 @@ class Thing(Row):
     sort: Annotated[Literal["piece", "start"], UNASKED]
     kit: Annotated[str | None, UNASKED] = None
     name: Name
-    x: Annotated[float, Field(ge=0, le=1e6), Say("East", "m")]
-    y: Annotated[float, Field(ge=0, le=1e6), Say("North", "m")]
+    x: Annotated[float, Field(ge=-1e6, le=1e6), Say("East", "m")]
+    y: Annotated[float, Field(ge=-1e6, le=1e6), Say("North", "m")]
     over_m: Annotated[float, Field(ge=-100, le=10_000), Say("Over the ground", "m")] = 0.0
     turn_deg: Annotated[Bearing, Say("Turn", "°")] = 0.0
     team: Annotated[
@@ -68,8 +68,8 @@ class ToPlace(Row):
     sort: Literal["piece", "start"]
     kit: str | None = None
     name: Name | None = None
-    x: Annotated[float, Field(ge=0, le=1e6)]
-    y: Annotated[float, Field(ge=0, le=1e6)]
+    x: Annotated[float, Field(ge=-1e6, le=1e6)]
+    y: Annotated[float, Field(ge=-1e6, le=1e6)]
     over_m: Annotated[float, Field(ge=-100, le=10_000)] = 0.0
     turn_deg: Bearing = 0.0
     team: Annotated[int, Field(ge=1, le=8)] | None = None

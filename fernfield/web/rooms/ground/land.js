@@ -2,7 +2,7 @@
 import { sendInstead } from "/static/js/kernel/forms.js";
 import { problemOf, problemWords, say } from "/static/js/kernel/say.js";
 import { row } from "/static/js/seen/rows.js";
-import { state } from "/static/js/seen/state.js";
+import { landApi, state } from "/static/js/seen/state.js";
 import { fillRecipe, recipeOf, showSettings } from "/rooms/worlds/recipe.js";
 
 let shown = "";
@@ -50,7 +50,7 @@ function fillFrom(form, sheet) {
 
 /** @param {HTMLFormElement} form @param {any} body */
 async function preview(form, body) {
-  const answer = await fetch(`/api/tracts/${state.world.tract}/generate/preview`, {
+  const answer = await fetch(`${landApi}/generate/preview`, {
     method: "POST",
     headers: { "content-type": "application/json" },
     body: JSON.stringify(body),

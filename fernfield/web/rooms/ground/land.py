@@ -9,12 +9,13 @@ from typing import Any
 from fastapi import APIRouter, Request, Response
 
 from fernfield.core.landforms import LANDFORMS
-from fernfield.web.kernel.parts import TheStudio, TheTract, TheWorld, job_answer, outcome_json
+from fernfield.web.kernel.parts import ByLand, TheStudio, TheTract, TheWorld, job_answer, outcome_json
 from fernfield.web.kernel.pictures import land_png
 from fernfield.work.ground.commands import MakeLand
 from fernfield.work.ground.making import preview, warnings
 from fernfield.work.ground.rows import RECIPES, Recipe
 from fernfield.work.kernel.rows import Key, Name
+from fernfield.work.plots.areas import said_in_world
 from fernfield.work.worlds.dressing import Dress, dress, proposals
 
 router = APIRouter(prefix="/api", tags=["land"])
@@ -60,17 +61,21 @@ def take(body: Dress, tract: TheTract) -> dict[str, Any]:
 
 
 @router.post("/tracts/{tract}/generate", status_code=202)
-def generate(request: Request, body: Generate, tract: TheTract, studio: TheStudio) -> Response:
+@router.post("/lands/{tract}/generate", status_code=202)
+def generate(request: Request, body: Generate, tract: TheTract, by_land: ByLand, studio: TheStudio) -> Response:
+    at, body = said_in_world(*tract, body) if by_land else (tract[1], body)
     key = body.sheet or f"land-{secrets.token_hex(3)}"
     command = MakeLand(key=key, name=body.name, recipe=body.recipe)
-    found = warnings(*tract, body.recipe)
-    return job_answer(request, studio.start_making(tract[1].row.id, command), sheet=key, warnings=found)
+    found = warnings(tract[0], at, body.recipe)
+    return job_answer(request, studio.start_making(at.row.id, command), sheet=key, warnings=found)
 
 
 @router.post("/tracts/{tract}/generate/preview", response_class=Response)
-def generate_preview(body: Generate, tract: TheTract) -> Response:
+@router.post("/lands/{tract}/generate/preview", response_class=Response)
+def generate_preview(body: Generate, tract: TheTract, by_land: ByLand) -> Response:
     """A coarse picture of the land; what its region has no room for stands in the header X-Warnings."""
-    world, at = tract
+    world = tract[0]
+    at, body = said_in_world(*tract, body) if by_land else (tract[1], body)
     heights, metres = preview(world, at, body.recipe)
     headers = {"X-Warnings": "; ".join(warnings(world, at, body.recipe))}
     return Response(land_png(heights, metres, world), media_type="image/png", headers=headers)

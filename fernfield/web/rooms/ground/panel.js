@@ -7,7 +7,19 @@ import { MOVED } from "/static/js/seen/marks.js";
 import { drawOutline } from "/static/js/seen/outline.js";
 import { drawOverlay } from "/static/js/seen/overlay.js";
 import { row, rows } from "/static/js/seen/rows.js";
-import { actions, brush, heed, keep, showAnew, state, TOOLS, tool, watch } from "/static/js/seen/state.js";
+import {
+  actions,
+  brush,
+  grid,
+  heed,
+  keep,
+  landApi,
+  showAnew,
+  state,
+  TOOLS,
+  tool,
+  watch,
+} from "/static/js/seen/state.js";
 import { beginRecipe } from "./land.js";
 
 /** @typedef {import("/static/js/types.js").Area} Area */
@@ -167,7 +179,7 @@ Alpine.data("ground", () => ({
   /** @param {Event} event */
   typeSide(event) {
     const field = /** @type {HTMLInputElement} */ (event.target);
-    const sides = [...(state.area.box || [0, 0, state.world.width_m, state.world.depth_m])];
+    const sides = [...(state.area.box || [grid.west, grid.south, grid.east, grid.north])];
     sides[Number(field.dataset.side)] = Number(field.value);
     setArea({ box: sides });
   },
@@ -184,10 +196,10 @@ Alpine.data("ground", () => ({
     const name = /** @type {HTMLInputElement} */ (form.elements.namedItem("name")).value;
     form.reset();
     delete form.dataset.typed;
-    drawOutline("plot", (points) => ask(`${base}/plots`, "POST", { name, points, tract: state.world.tract }));
+    drawOutline("plot", (points) => ask(`${base}/plots?in=world`, "POST", { name, points, tract: state.world.tract }));
   },
   async checkSymmetry() {
-    const found = await ask(`/api/tracts/${state.world.tract}/symmetry`);
+    const found = await ask(`${landApi}/symmetry`);
     if (!found) return;
     this.symmetryWords = found.symmetric
       ? `The land is symmetrical, to ${found.largest_m.toFixed(3)} m.`
@@ -210,7 +222,7 @@ function showMove() {
     return;
   }
   moveTimer = setTimeout(async () => {
-    const answer = await fetch(`/api/tracts/${state.world.tract}/move/outline`, {
+    const answer = await fetch(`${landApi}/move/outline`, {
       method: "POST",
       headers: { "content-type": "application/json" },
       body: JSON.stringify({ ...bodyOf(form), ...state.area }),

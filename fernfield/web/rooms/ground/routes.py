@@ -12,43 +12,59 @@ from fernfield.core.brush.tips import TIPS
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.landforms import LANDFORMS
 from fernfield.web.kernel.panels import Asked, Panel
-from fernfield.web.kernel.parts import TheStudio, TheTract, job_answer, outcome_json
+from fernfield.web.kernel.parts import ByLand, TheStudio, TheTract, job_answer, outcome_json
 from fernfield.work.ground.commands import MoveLand, Reset, Weather
-from fernfield.work.ground.moving import move_land, outline_there
+from fernfield.work.ground.moving import move_in_world, move_land, outline_there
 from fernfield.work.ground.rows import LIMITS, Landscape, Level, Limits, Recipe, Sheet, Weathering
 from fernfield.work.ground.symmetric import check_symmetry
+from fernfield.work.plots.areas import said_in_world
 from fernfield.work.plots.keep import KeepTo
 from fernfield.work.plots.rows import SYMMETRY, Symmetry
 from fernfield.work.strokes import StrokeStart
 
-router = APIRouter(prefix="/api/tracts/{tract}", tags=["ground"])
+works = APIRouter()
+"""What is done to an area, said in a tract's metres or in the world's."""
 
 
-@router.post("/weather", status_code=202)
-def weather(request: Request, command: Weather, tract: TheTract, studio: TheStudio) -> Response:
-    return job_answer(request, studio.start_weather(tract[1].row.id, command))
+@works.post("/weather", status_code=202)
+def weather(request: Request, command: Weather, tract: TheTract, by_land: ByLand, studio: TheStudio) -> Response:
+    at, own = said_in_world(*tract, command) if by_land else (tract[1], command)
+    return job_answer(request, studio.start_weather(at.row.id, own))
 
 
-@router.post("/reset")
-def reset(command: Reset, tract: TheTract, studio: TheStudio) -> dict[str, Any]:
-    return outcome_json(studio.reset(tract[1].row.id, command))
+@works.post("/reset")
+def reset(command: Reset, tract: TheTract, by_land: ByLand, studio: TheStudio) -> dict[str, Any]:
+    at, own = said_in_world(*tract, command) if by_land else (tract[1], command)
+    return outcome_json(studio.reset(at.row.id, own))
 
 
-@router.post("/move/outline")
-def move_outline(command: MoveLand, tract: TheTract) -> dict[str, Any]:
-    """Where the land of an area would come to lie: the corners of it there, in the metres of the tract it goes to."""
-    return {"corners": [list(place) for place in outline_there(*tract, command)]}
+@works.post("/move/outline")
+def move_outline(command: MoveLand, tract: TheTract, by_land: ByLand) -> dict[str, Any]:
+    """Where the land of an area would come to lie: the corners of it there, in the metres of the tract it goes to, or
+    in the world's."""
+    world = tract[0]
+    at, own = move_in_world(*tract, command) if by_land else (tract[1], command)
+    place = world.place_of(own.tract or at.row.id)
+    east, north = (place.x, place.y) if by_land else (0.0, 0.0)
+    return {"corners": [[x + east, y + north] for x, y in outline_there(world, at, own)]}
 
 
-@router.post("/move")
-def move(command: MoveLand, tract: TheTract) -> dict[str, Any]:
-    return outcome_json(move_land(*tract, command))
+@works.post("/move")
+def move(command: MoveLand, tract: TheTract, by_land: ByLand) -> dict[str, Any]:
+    at, own = move_in_world(*tract, command) if by_land else (tract[1], command)
+    return outcome_json(move_land(tract[0], at, own))
 
 
-@router.get("/symmetry")
-def symmetry(tract: TheTract) -> dict[str, Any]:
+@works.get("/symmetry")
+def symmetry(tract: TheTract, by_land: ByLand) -> dict[str, Any]:
     """How far the land is from the world's symmetry: the largest difference and where, and the mean of all."""
-    return check_symmetry(*tract)
+    found, place = check_symmetry(*tract), tract[0].place_of(tract[1].row.id)
+    return {**found, "x": found["x"] + place.x, "y": found["y"] + place.y} if by_land else found
+
+
+router = APIRouter(tags=["ground"])
+router.include_router(works, prefix="/api/tracts/{tract}")
+router.include_router(works, prefix="/api/lands/{tract}")
 
 
 # The panel
@@ -59,8 +75,10 @@ def _context(asked: Asked) -> dict[str, Any]:
     own = [(picture.key, picture.name) for picture in asked.studio.store.pictures(world.id)]
     symmetry = world.only(SYMMETRY)
     if symmetry.kind == "off":
-        # Where a first line or point would lie: the middle.
-        symmetry = symmetry.model_copy(update={"x": tract.grid.width / 2, "y": tract.grid.depth / 2})
+        # Where a first line or point would lie: the middle of the land.
+        grid = world.land(tract.row.id).grid
+        middle = {"x": (grid.west + grid.east) / 2, "y": (grid.south + grid.north) / 2}
+        symmetry = symmetry.model_copy(update=middle)
     return {
         "tools": GROUND_TOOLS.values(), "pictures": [(key, name) for key, (name, _) in TIPS.items()] + own,
         "landforms": LANDFORMS.values(), "symmetry": symmetry, "limits": world.only(LIMITS), "works": AREA_WORKS,

@@ -11,7 +11,9 @@ from fastapi import APIRouter, Response
 from fernfield.core.sites.kit import KIT, TEAM_COLOURS, TEAM_MARKS
 from fernfield.web.kernel.panels import Asked, Panel, Shortcut
 from fernfield.web.kernel.parts import TheWorld, keyed_json
+from fernfield.web.kernel.rows import Metres
 from fernfield.work.kernel.commands import put
+from fernfield.work.kernel.places import from_world
 from fernfield.work.sites.rows import THINGS, ToPlace, named
 
 router = APIRouter(prefix="/api", tags=["sites"])
@@ -28,10 +30,13 @@ def kit() -> dict[str, Any]:
 
 
 @router.post("/worlds/{world}/things", status_code=201)
-def place_thing(wanted: ToPlace, world: TheWorld, response: Response) -> dict[str, Any]:
+def place_thing(wanted: ToPlace, world: TheWorld, response: Response, within: Metres = "tract") -> dict[str, Any]:
     """Place a piece or a start. A name that is left out is the next of its sort; so is a start's team."""
     key = secrets.token_hex(5)
     with world.lock:
+        if within == "world":
+            own = from_world(world, THINGS, None, wanted.model_dump(exclude_unset=True))
+            wanted = ToPlace.model_validate(own)
         outcome = world.edit(put(THINGS, key, named(world, wanted)))
     response.headers["location"] = f"/api/worlds/{world.id}/things/{key}"
     return keyed_json(key, outcome)

@@ -5,7 +5,7 @@ import { meantBy } from "/static/js/kernel/shortcuts.js";
 import { hears, send } from "/static/js/seen/live.js";
 import { request, stand } from "/static/js/seen/overlook.js";
 import { each } from "/static/js/seen/rows.js";
-import { actions, clamp, state } from "/static/js/seen/state.js";
+import { actions, clamp, entered, seenTracts, state, tractAt } from "/static/js/seen/state.js";
 
 const EYE_M = 1.65;
 const pane = /** @type {HTMLElement} */ (document.getElementById("look"));
@@ -35,8 +35,12 @@ function walkFrom(spot) {
   back = state.view;
   expected = true;
   // From a spot the walker looks over the tract, not out of it.
-  const { width_m, depth_m } = state.world;
-  const inward = (Math.atan2(width_m / 2 - (spot?.x ?? 0), depth_m / 2 - (spot?.y ?? 0)) * 180) / Math.PI;
+  const over = seenTracts.find((one) => one.id === tractAt(spot ?? { x: 0, y: 0 })) || entered;
+  const middle = {
+    x: over.x + ((over.cols - 1) * over.spacing_m) / 2,
+    y: over.y + ((over.rows - 1) * over.spacing_m) / 2,
+  };
+  const inward = (Math.atan2(middle.x - (spot?.x ?? 0), middle.y - (spot?.y ?? 0)) * 180) / Math.PI;
   const from = spot ? { x: spot.x, y: spot.y, facing: (inward + 360) % 360 } : {};
   if (!send({ is: "walk", ...from })) say("The line to the server is down; the walk could not begin.");
 }

@@ -47,8 +47,9 @@ CELLS = (128, 256, 512, 1024, 2048, 4096, 8192, 16384)
 @router.get("/", response_class=HTMLResponse)
 def first_page(request: Request, studio: TheStudio) -> Response:
     """The worlds on the table, those that cannot be opened, and the bin."""
-    worlds = [_card(world, studio) for world in studio.worlds()]
-    return page(request, "worlds/worlds.html", worlds=worlds, shut=studio.shut(), bin=studio.bin())
+    worlds, shut = studio.listed()
+    cards = [_card(world, studio) for world in worlds]
+    return page(request, "worlds/worlds.html", worlds=cards, shut=shut, bin=studio.bin())
 
 
 def _card(world: OpenWorld, studio: Studio) -> dict[str, Any]:
@@ -72,7 +73,7 @@ def make(request: Request, studio: TheStudio, world: Annotated[str | None, Query
     into = None if world is None else world_json(studio.world(world), studio)
     return page(
         request, "worlds/make.html", landforms=LANDFORMS.values(), formats=READERS, cells=CELLS, into=into,
-        worlds=[(one.id, name_of(one)) for one in studio.worlds()], WorldSpec=WorldSpec, SeaFloor=SeaFloor, Rim=Rim,
+        worlds=[(one.id, name_of(one)) for one in studio.listed()[0]], WorldSpec=WorldSpec, SeaFloor=SeaFloor, Rim=Rim,
         Recipe=Recipe, Weathering=Weathering, Landscape=Landscape, Reading=Reading, About=About,
     )  # fmt: skip
 

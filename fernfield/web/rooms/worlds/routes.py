@@ -37,7 +37,7 @@ class WorldPatch(Command):
 
 @router.get("")
 def list_worlds(studio: TheStudio) -> list[dict[str, Any]]:
-    return [world_json(world, studio) for world in studio.worlds()]
+    return [world_json(world, studio) for world in studio.listed()[0]]
 
 
 @router.post("", status_code=201)

@@ -77,6 +77,15 @@ export interface WorldFacts {
   depth_m: number;
   spacing_m: number;
   tract: string;
+  land: {
+    rows: number;
+    cols: number;
+    spacing_m: number;
+    west_m: number;
+    south_m: number;
+    tracts: string[];
+    joined: string[];
+  };
   can_undo: boolean;
   can_redo: boolean;
   tracts: TractFacts[];
@@ -164,6 +173,7 @@ export interface PageState {
     growth: boolean;
     shadows: boolean;
     labels: boolean;
+    edges: boolean;
     posts: boolean;
     overlays: string[];
     detail: string;

@@ -4,7 +4,7 @@ import { drag, figure, id, roundUp, svg } from "../kernel/shapes.js";
 import { postsInView } from "./plan.js";
 import { expect, row, rows } from "./rows.js";
 import { facts } from "./spot.js";
-import { actions, clamp, heed, state, watch } from "./state.js";
+import { actions, clamp, heed, landApi, state, watch } from "./state.js";
 
 const bar = id("altitude");
 const TOP = 26;
@@ -18,9 +18,7 @@ export function askLevels() {
   clearTimeout(timer);
   timer = setTimeout(async () => {
     const [row0, col0, row1, col1] = postsInView();
-    const found = await ask(
-      `/api/tracts/${state.world.tract}/levels?row0=${row0}&col0=${col0}&row1=${row1}&col1=${col1}`,
-    );
+    const found = await ask(`${landApi}/levels?row0=${row0}&col0=${col0}&row1=${row1}&col1=${col1}`);
     if (!found) return;
     facts.levels = found;
     drawBar();

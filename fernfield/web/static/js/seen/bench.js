@@ -83,7 +83,7 @@ export function chosenForm(form, name) {
     if (own && own.key !== of) delete form.dataset.typed;
     of = own?.key ?? "";
     if (!own) return null;
-    form.setAttribute("hx-patch", `/api/worlds/${state.world.id}/${name}/${own.key}`);
+    form.setAttribute("hx-patch", `/api/worlds/${state.world.id}/${name}/${own.key}?in=world`);
     window.htmx.process(form);
     return own;
   });

@@ -20,7 +20,7 @@ const pass = (name, detail) => messages.dispatchEvent(new CustomEvent(name, { de
 /** Open the socket, and again whenever it is lost. */
 export function connect() {
   const scheme = location.protocol === "https:" ? "wss" : "ws";
-  const opened = new WebSocket(`${scheme}://${location.host}/live/${state.world.id}?tract=${state.world.tract}`);
+  const opened = new WebSocket(`${scheme}://${location.host}/live/${state.world.id}?land=${state.world.tract}`);
   socket = opened;
   opened.binaryType = "arraybuffer";
   opened.addEventListener("open", () => {

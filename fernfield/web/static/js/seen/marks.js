@@ -6,7 +6,7 @@ import { level, metresPerPixel, postsInView, screenAt, screenOf } from "./plan.j
 import { ask } from "../kernel/say.js";
 import { contour } from "./contours.js";
 import { only, rows } from "./rows.js";
-import { announce, brush, grid, heed, state, tool, watch } from "./state.js";
+import { announce, brush, grid, heed, landApi, state, tool, watch } from "./state.js";
 import { trail } from "./strokes.js";
 
 const INK = "#1e2925";
@@ -276,7 +276,7 @@ function askLabels() {
       col1: String(col1),
       contour_m: String(contour()),
     });
-    const found = await ask(`/api/tracts/${state.world.tract}/contour-labels?${query}`);
+    const found = await ask(`${landApi}/contour-labels?${query}`);
     if (found) labels = found;
     announce("labels");
   }, 250);
@@ -315,7 +315,7 @@ const legend = /** @type {HTMLElement} */ (document.getElementById("legend"));
 async function showLegend() {
   legend.hidden = state.show.overlays.length === 0;
   if (legend.hidden) return;
-  const found = await ask(`/api/tracts/${state.world.tract}/legends`);
+  const found = await ask(`${landApi}/legends`);
   if (!found) return;
   const line = (/** @type {string} */ colour, /** @type {string} */ text) => {
     const row = document.createElement("div");

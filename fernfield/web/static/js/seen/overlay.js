@@ -5,7 +5,7 @@ import { climbColour, ringPoints, ringWords } from "./ring.js";
 import { each } from "./rows.js";
 import { svg, roundDown, id } from "../kernel/shapes.js";
 import Alpine from "../kernel/alpine.js";
-import { boot, brush, heed, lays, state } from "./state.js";
+import { boot, brush, heed, lays, seenTracts, state } from "./state.js";
 import { metresPerPixel, paneSize, screenAt } from "./plan.js";
 
 const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("overlay"));
@@ -39,11 +39,25 @@ function paint() {
   context.setTransform(ratio, 0, 0, ratio, 0, 0);
   context.clearRect(0, 0, width, height);
   if (state.section && state.cursor && !state.section_line && state.view !== "overlook") sectionRow(width);
+  if (state.show.edges && seenTracts.length > 1) edges();
   for (const mark of MARKS) mark(context);
   for (const thing of each("things")) if (inView(thing)) (thing.sort === "start" ? start : piece)(thing);
   for (const mark of roomMarks) mark(context);
   if (state.cursor && brush() && !active() && state.past === null) ring();
   if (state.cursor && state.stage === "sites" && state.place) ghost();
+}
+
+/** Where one tract ends and the next begins: a faint line. */
+function edges() {
+  context.strokeStyle = "rgba(30, 41, 37, .38)";
+  context.lineWidth = 1;
+  context.setLineDash([2, 4]);
+  for (const t of seenTracts) {
+    const [left, bottom] = screenAt(t.x, t.y);
+    const [right, top] = screenAt(t.x + (t.cols - 1) * t.spacing_m, t.y + (t.rows - 1) * t.spacing_m);
+    context.strokeRect(left, top, right - left, bottom - top);
+  }
+  context.setLineDash([]);
 }
 
 /** Marks of the rooms: each gets the canvas. @type {((context: CanvasRenderingContext2D) => void)[]} */

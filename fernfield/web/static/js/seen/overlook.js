@@ -8,7 +8,7 @@ import { addToStroke, beginStroke, endStroke, pressOf } from "./strokes.js";
 import { ringPoints, ringWords } from "./ring.js";
 import { Figures, Growth, Sea, Things } from "./things3d.js";
 import Alpine from "../kernel/alpine.js";
-import { actions, brush, clamp, grid, heed, HOLD_MS, keep, state, watch, xOf, yOf } from "./state.js";
+import { actions, brush, clamp, entered, grid, heed, HOLD_MS, inShown, keep, state, watch, xOf, yOf } from "./state.js";
 
 const pane = /** @type {HTMLElement} */ (document.getElementById("look"));
 const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("overlook"));
@@ -21,12 +21,14 @@ let waiting = false;
 let eye = null;
 export const drawn = { frames: 0 };
 
-const size = Math.max((grid.cols - 1) * grid.spacing, (grid.rows - 1) * grid.spacing);
+/** How far the eye may go: by all that is shown; where it begins: by the tract that was entered. [m] */
+const size = Math.max(grid.east - grid.west, grid.north - grid.south);
+const first = Math.max(entered.cols - 1, entered.rows - 1) * entered.spacing_m;
 /** The orbit: the spot looked at, how far off, from which bearing, and how steeply down. */
 const orbit = state.camera || {
   x: xOf(plan.col),
   y: yOf(plan.row),
-  away: size * 0.62,
+  away: first * 0.62,
   bearing: 200,
   tilt: 33,
 };
@@ -151,16 +153,8 @@ function drawRing() {
   ]) {
     const points = [];
     for (const [east, north] of ringPoints(own, part)) {
-      const x = clamp(
-        /** @type {import("./state.js").Spot} */ (state.cursor).x + east,
-        0,
-        (grid.cols - 1) * grid.spacing,
-      );
-      const y = clamp(
-        /** @type {import("./state.js").Spot} */ (state.cursor).y + north,
-        0,
-        (grid.rows - 1) * grid.spacing,
-      );
+      const cursor = /** @type {import("./state.js").Spot} */ (state.cursor);
+      const { x, y } = inShown({ x: cursor.x + east, y: cursor.y + north });
       points.push(x, (land.heightAt(x, y) ?? 0) + 0.4, -y);
     }
     loop.geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
@@ -193,8 +187,7 @@ function spotUnder(px, py) {
   let before = 0;
   for (let away = 0; away < size * 4;) {
     const p = at.clone().addScaledVector(ray, away);
-    const inside =
-      p.x >= 0 && -p.z >= 0 && p.x <= (grid.cols - 1) * grid.spacing && -p.z <= (grid.rows - 1) * grid.spacing;
+    const inside = p.x >= grid.west && -p.z >= grid.south && p.x <= grid.east && -p.z <= grid.north;
     const gap = inside ? over(p) : 1e9;
     if (gap <= 0) {
       let [low, high] = [before, away];
@@ -287,8 +280,7 @@ function move(dx, dy) {
   const bearing = (orbit.bearing * Math.PI) / 180;
   const east = -dx * -Math.cos(bearing) * scale + dy * -Math.sin(bearing) * scale;
   const north = -dx * Math.sin(bearing) * scale + dy * -Math.cos(bearing) * scale;
-  orbit.x = clamp(orbit.x + east, 0, (grid.cols - 1) * grid.spacing);
-  orbit.y = clamp(orbit.y + north, 0, (grid.rows - 1) * grid.spacing);
+  Object.assign(orbit, inShown({ x: orbit.x + east, y: orbit.y + north }));
 }
 
 /** @param {any} event */

@@ -1,7 +1,7 @@
 // Looking at an earlier revision without leaving the present, and bringing ground back from it.
 import { ask, say } from "../kernel/say.js";
 import { rows } from "./rows.js";
-import { showAnew, state } from "./state.js";
+import { landApi, showAnew, state } from "./state.js";
 
 const banner = /** @type {HTMLElement} */ (document.getElementById("past"));
 const part = (/** @type {string} */ name) => /** @type {any} */ (banner.querySelector(`[data-past="${name}"]`));
@@ -27,7 +27,7 @@ part("bring").addEventListener("click", async () => {
   const body = { to: "revision", revision: state.past };
   if (part("plot").value) body.plot = part("plot").value;
   if (state.sheet) body.sheet = state.sheet;
-  const done = await ask(`/api/tracts/${state.world.tract}/reset`, "POST", body);
+  const done = await ask(`${landApi}/reset`, "POST", body);
   if (!done) return;
   lookAt(null);
   say(

@@ -5,7 +5,7 @@ import { HANDLE } from "./overlay.js";
 import { screenAt } from "./plan.js";
 import { addHand } from "./pointer.js";
 import { each, expect, row } from "./rows.js";
-import { actions, clamp, grid, state } from "./state.js";
+import { actions, inShown, state } from "./state.js";
 
 /**
  * @typedef {object} Placed
@@ -19,10 +19,6 @@ import { actions, clamp, grid, state } from "./state.js";
 /** How near to a row a click takes it. [px] */
 const NEAR = 14;
 
-const inside = (/** @type {{x: number, y: number}} */ spot) => ({
-  x: clamp(spot.x, 0, (grid.cols - 1) * grid.spacing),
-  y: clamp(spot.y, 0, (grid.rows - 1) * grid.spacing),
-});
 const path = (/** @type {string} */ name) => `/api/worlds/${state.world.id}/${name}`;
 
 /** @param {string} name @param {string | null} key */
@@ -68,7 +64,7 @@ export function addPlaced({ stage, name, form, make, turns }) {
   /** @param {Record<string, any>} said @param {{x: number, y: number}} spot */
   async function put(said, spot) {
     state.place = null;
-    const made = await ask(path(name), "POST", { ...said, ...inside(spot), tract: state.world.tract });
+    const made = await ask(`${path(name)}?in=world`, "POST", { ...said, ...inShown(spot), tract: state.world.tract });
     if (made) choose(name, made.key);
   }
 
@@ -97,14 +93,14 @@ export function addPlaced({ stage, name, form, make, turns }) {
       held.said =
         held.part === "turn"
           ? { turn_deg: (Math.round((Math.atan2(px - x, y - py) * 180) / Math.PI) + 360) % 360 }
-          : inside(spot);
+          : inShown(spot);
       delete document.getElementById(form)?.dataset.typed;
       expect(name, held.key, held.said);
     },
     up() {
       const was = held;
       held = null;
-      if (was?.said) ask(`${path(name)}/${was.key}`, "PATCH", was.said);
+      if (was?.said) ask(`${path(name)}/${was.key}?in=world`, "PATCH", was.said);
     },
   });
 }

@@ -1,7 +1,22 @@
 // The plan: 256-pixel tiles of the server's picture on a canvas, panned and zoomed by hand.
 import { contour } from "./contours.js";
 import { hears, send } from "./live.js";
-import { announce, clamp, colOf, grid, heed, keep, rowOf, shownAs, state, watch, xOf, yOf } from "./state.js";
+import {
+  announce,
+  clamp,
+  colOf,
+  entered,
+  grid,
+  heed,
+  keep,
+  landApi,
+  rowOf,
+  shownAs,
+  state,
+  watch,
+  xOf,
+  yOf,
+} from "./state.js";
 
 const TILE = 256;
 const FINEST = -2;
@@ -16,7 +31,14 @@ const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("plan")
 const context = /** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d", { alpha: false }));
 
 /** Screen pixels to a post, and the post in the middle of the pane. */
-export const camera = state.plan || { zoom: 0, col: (grid.cols - 1) / 2, row: (grid.rows - 1) / 2 };
+export const camera = state.plan || { zoom: 0, col: 0, row: 0 };
+if (!state.plan) middle();
+
+/** The tract that was entered comes into the middle. */
+function middle() {
+  camera.col = colOf(entered.x) + (entered.cols - 1) / 2;
+  camera.row = rowOf(entered.y) - (entered.rows - 1) / 2;
+}
 
 /** `bare` pictures have no contours: they are for eye level. */
 const keyOf = (/** @type {any} */ at, /** @type {number} */ row, /** @type {number} */ col, bare = false) =>
@@ -53,7 +75,7 @@ export const metresPerPixel = () => grid.spacing / camera.zoom;
 /** @returns {[number, number]} */
 export const paneSize = () => [width, height];
 
-const filled = () => Math.max(width / (grid.cols - 1), height / (grid.rows - 1));
+const filled = () => Math.max(width / (entered.cols - 1), height / (entered.rows - 1));
 const fitted = () => Math.min((width - 24) / (grid.cols - 1), (height - 24) / (grid.rows - 1));
 
 /** Show the whole tract. */
@@ -262,9 +284,7 @@ async function load(at, row, col, bare = false) {
   tile.stale = false;
   const patches = tile.patches;
   try {
-    const answer = await fetch(
-      `/api/tracts/${state.world.tract}/plan/${at}/${row}/${col}.webp?${shownAs(bare, contour())}`,
-    );
+    const answer = await fetch(`${landApi}/plan/${at}/${row}/${col}.webp?${shownAs(bare, contour())}`);
     if (!answer.ok) throw new Error(String(answer.status));
     const picture = await createImageBitmap(await answer.blob());
     // A patch that came meanwhile may be newer than this picture: then ask once more.

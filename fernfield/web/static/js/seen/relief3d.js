@@ -2,7 +2,7 @@
 import * as THREE from "../../vendor/three.js";
 import { pictureOf } from "./plan.js";
 import { hears } from "./live.js";
-import { clamp, colOf, grid, heed, rowOf, state, xOf, yOf } from "./state.js";
+import { clamp, colOf, grid, heed, landApi, rowOf, seenTracts, state, xOf, yOf } from "./state.js";
 
 const CHUNK = 256;
 const SKIRT_M = 6;
@@ -43,7 +43,10 @@ const material = (/** @type {any} */ texture) =>
         return mix(mix(speck(p), speck(p + vec2(1, 0)), f.x), mix(speck(p + vec2(0, 1)), speck(p + vec2(1, 1)), f.x), f.y) - 0.5;
       }
       void main() {
-        vec3 ink = texture2D(picture, at).rgb;
+        vec4 seen = texture2D(picture, at);
+        // Between tracts there is nothing.
+        if (seen.a < 0.5) discard;
+        vec3 ink = seen.rgb;
         // Near the eye the picture's pixels are a metre wide: a fine unevenness gives the ground a scale.
         float near = clamp(1.0 - away / 60.0, 0.0, 1.0);
         if (near > 0.0) ink *= 1.0 + near * (0.16 * grain(place * 1.7) + 0.14 * grain(place * 6.3) + 0.12 * grain(place * 19.0));
@@ -51,7 +54,15 @@ const material = (/** @type {any} */ texture) =>
       }`,
   });
 
-const blank = new THREE.CanvasTexture(Object.assign(document.createElement("canvas"), { width: 1, height: 1 }));
+/** Ground whose picture is on its way. */
+const plain = Object.assign(document.createElement("canvas"), { width: 1, height: 1 });
+Object.assign(/** @type {CanvasRenderingContext2D} */ (plain.getContext("2d")), { fillStyle: "#a3a272" }).fillRect(
+  0,
+  0,
+  1,
+  1,
+);
+const blank = new THREE.CanvasTexture(plain);
 /** @type {Map<string, {texture: any, tile: any}>} */
 const textures = new Map();
 const indices = new Map();
@@ -95,6 +106,16 @@ class Chunk {
     /** @type {any} */
     this.mesh = null;
     this.pictureKey = "";
+    const [west, east] = [xOf(this.col0), xOf(this.col0 + this.cols)];
+    const [north, south] = [yOf(this.row0), yOf(this.row0 + this.rows)];
+    /** Whether no tract lies here. */
+    this.void = !seenTracts.some(
+      (t) =>
+        t.x < east &&
+        t.y < north &&
+        t.x + (t.cols - 1) * t.spacing_m > west &&
+        t.y + (t.rows - 1) * t.spacing_m > south,
+    );
   }
 
   get centre() {
@@ -113,7 +134,7 @@ class Chunk {
     this.stale = false;
     const query = `row0=${this.row0}&col0=${this.col0}&row1=${this.row0 + this.rows + 1}&col1=${this.col0 + this.cols + 1}&step=${step}`;
     try {
-      const answer = await fetch(`/api/tracts/${state.world.tract}/heights?${query}`);
+      const answer = await fetch(`${landApi}/heights?${query}`);
       if (!answer.ok) throw new Error(String(answer.status));
       const [rows, cols] = (answer.headers.get("x-shape") || "").split(",").map(Number);
       this.heights = new Float32Array(await answer.arrayBuffer());
@@ -191,15 +212,26 @@ class Chunk {
     return top + (low - top) * (r - r0);
   }
 
+  /** The plan's tile of a level that the chunk lies in; asked for when it is not there. */
+  pictureAt(/** @type {number} */ level) {
+    const size = 256 * 2 ** level;
+    return pictureOf(level, Math.floor(this.row0 / size), Math.floor(this.col0 / size));
+  }
+
   /** Colour the chunk by the plan's tile of a level. */
   paint(/** @type {number} */ level) {
+    // A coarser picture stands in while the one that is wanted is on its way.
+    let tile = this.pictureAt(level);
+    for (let coarser = level + 1; !tile?.ready && coarser <= 7; coarser += 1) {
+      const other = this.pictureAt(coarser);
+      if (other?.ready) [tile, level] = [other, coarser];
+    }
+    if (!tile) return;
+    const { row, col } = tile;
     const size = 256 * 2 ** level;
-    const row = Math.floor(this.row0 / size);
-    const col = Math.floor(this.col0 / size);
-    const tile = pictureOf(level, row, col);
-    let held = tile && textures.get(tile.key);
+    let held = textures.get(tile.key);
     if (held?.tile !== tile) {
-      if (!tile?.ready) return;
+      if (!tile.ready) return;
       held?.texture.dispose();
       const texture = new THREE.CanvasTexture(tile.canvas);
       texture.colorSpace = THREE.NoColorSpace;
@@ -267,6 +299,7 @@ export class Land {
   update(/** @type {number} */ x, /** @type {number} */ y) {
     const { step: finest, reach } = detail();
     const order = this.chunks
+      .filter((chunk) => !chunk.void)
       .map((chunk) => {
         const half = (CHUNK * grid.spacing) / 2;
         const [cx, cy] = chunk.centre;

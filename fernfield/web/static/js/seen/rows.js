@@ -1,7 +1,7 @@
 // The rows of the world, as the server told them: fetched once, then kept up by what each revision says.
 import Alpine from "../kernel/alpine.js";
 import { ask } from "../kernel/say.js";
-import { boot, state, tract } from "./state.js";
+import { boot, seenTracts, state } from "./state.js";
 
 /** @typedef {Record<string, any> & {key: string, x: any, y: any}} Row what is in it depends on its collection; x and y are there in rows with a place */
 
@@ -12,12 +12,32 @@ const kinds = Object.fromEntries(boot.collections.map((one) => [one.name, one]))
 /** @type {Map<string, Map<string, Row>>} */
 const all = new Map(boot.collections.map((one) => [one.name, new Map()]));
 
+const places = Object.fromEntries(boot.world.tracts.map((one) => [one.id, one]));
+const seen = new Set(seenTracts.map((one) => one.id));
+
+/** A row with its places in the world's metres, as the page works with them; the API has them in its tract's. @param {string} name @param {Row} row @returns {Row} */
+function inWorld(name, row) {
+  const place = places[row.tract ?? boot.world.tracts[0].id];
+  if (!place || (!kinds[name].in_tract && row.tract === undefined) || (place.x === 0 && place.y === 0)) return row;
+  const { x: east, y: north } = place;
+  const shift = (/** @type {number[][] | undefined} */ points) => points?.map(([x, y]) => [x + east, y + north]);
+  return {
+    ...row,
+    ...(row.x === undefined ? {} : { x: row.x + east, y: row.y + north }),
+    ...(row.points ? { points: shift(row.points) } : {}),
+    ...(row.outline ? { outline: shift(row.outline) } : {}),
+    ...(row.box
+      ? { box: row.box.map((/** @type {number} */ v, /** @type {number} */ k) => v + (k % 2 ? north : east)) }
+      : {}),
+  };
+}
+
 /** @param {string} name @param {any[]} rows */
 function put(name, rows) {
   const map = all.get(name);
   if (!map) return;
   map.clear();
-  for (const row of rows) map.set(row.key, row);
+  for (const row of rows) map.set(row.key, inWorld(name, row));
 }
 
 /** @param {any} world as the API has it */
@@ -34,9 +54,8 @@ const count = (name) => {
   state.at[name] += 1;
 };
 
-/** Whether a row lies in the tract that is open. @param {string} name @param {Row} row */
-const isHere = (name, row) =>
-  !kinds[name].in_tract || row.tract === null || row.tract === undefined || row.tract === tract;
+/** Whether a row lies in what is shown. @param {string} name @param {Row} row */
+const isHere = (name, row) => !kinds[name].in_tract || seen.has(row.tract ?? boot.world.tracts[0].id);
 
 /** The rows of a collection that lie here, in their order. Whoever asks in an effect is asked again when they change. @param {string} name @returns {Row[]} */
 export function rows(name) {
@@ -96,7 +115,7 @@ export async function patch({ rows: changed, anew }) {
     const map = all.get(collection);
     if (!map) continue;
     touched.add(collection);
-    if (now) map.set(key, { ...now, key });
+    if (now) map.set(key, inWorld(collection, { ...now, key }));
     else map.delete(key);
   }
   follow();

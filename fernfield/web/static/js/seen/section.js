@@ -5,7 +5,7 @@ import { hears } from "./live.js";
 import { drawOutline } from "./outline.js";
 import { row, rows } from "./rows.js";
 import { askSpot, facts } from "./spot.js";
-import { heed, keep, state, watch } from "./state.js";
+import { heed, keep, state, watch, landApi } from "./state.js";
 
 const panel = id("section");
 const profile = id("section-line");
@@ -76,7 +76,7 @@ function showSection() {
         `${b.run_m.toFixed(1)} m · rise ${signed(b.rise_m)} m · ${b.slope_deg.toFixed(1)}° ${b.slope_percent.toFixed(1)} % · over the ground ${b.ground_length_m.toFixed(1)} m`;
     return;
   }
-  part("words").textContent = `west to east through N ${s.y.toFixed(0)}, ${Math.round(length)} m, ${scale}`;
+  part("words").textContent = `west to east through N ${figure(s.y, 0)}, ${Math.round(length)} m, ${scale}`;
   part("rise").textContent = facts.spot
     ? `rise at mark ${facts.spot.slope_deg.toFixed(1)}° · ${facts.spot.slope_percent.toFixed(0)} %`
     : "";
@@ -101,7 +101,7 @@ function askLine() {
       query.set("b", String(state.marks[1]));
     }
     lineAsked = true;
-    const found = await ask(`/api/tracts/${state.world.tract}/line?${query}`);
+    const found = await ask(`${landApi}/line?${query}`);
     lineAsked = false;
     if (!found || !state.section_line) return;
     facts.line = found;
@@ -123,7 +123,7 @@ function setLine(points, kept = "") {
 }
 part("draw").addEventListener("click", () => drawOutline("line", (points) => setLine(points)));
 part("keep").addEventListener("click", async () => {
-  const done = await ask(`/api/worlds/${state.world.id}/lines`, "POST", {
+  const done = await ask(`/api/worlds/${state.world.id}/lines?in=world`, "POST", {
     name: `Line ${rows("lines").length + 1}`,
     points: state.section_line,
     tract: state.world.tract,

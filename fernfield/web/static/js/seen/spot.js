@@ -2,7 +2,7 @@
 import { figure, id, signed } from "../kernel/shapes.js";
 import { hears, send } from "./live.js";
 import { paneSize, spotAt } from "./plan.js";
-import { announce, heed, state, watch } from "./state.js";
+import { announce, grid, heed, state, watch } from "./state.js";
 
 const line = id("spot");
 
@@ -28,8 +28,8 @@ export function askSpot() {
   again = false;
   askedAt = performance.now();
   const whole = state.view === "overlook" || state.view === "eye";
-  const left = whole ? 0 : spotAt(0, 0).x;
-  const right = whole ? state.world.width_m : spotAt(paneSize()[0], 0).x;
+  const left = whole ? grid.west : spotAt(0, 0).x;
+  const right = whole ? grid.east : spotAt(paneSize()[0], 0).x;
   asked = send({
     is: "spot",
     x: last.x,
@@ -70,7 +70,7 @@ function showSpot() {
     .sort((a, b) => b[1] - a[1])
     .map(([name, share]) => `${name} ${Math.round(share * 100)}`);
   const spans = [
-    ["", `E ${s.x.toFixed(1)} N ${s.y.toFixed(1)}`, ""],
+    ["", `E ${figure(s.x, 1)} N ${figure(s.y, 1)}`, ""],
     ["", `${figure(s.elevation_m, 2)} m`, `(${signed(s.over_sea_m)} over sea)`],
     s.water_depth_m > 0 ? ["depth", `${s.water_depth_m.toFixed(2)} m`, ""] : null,
     ["slope", `${s.slope_deg.toFixed(1)}° ${s.slope_percent.toFixed(0)} %`, s.walk],

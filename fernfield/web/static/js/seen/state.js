@@ -37,8 +37,32 @@ function firstBrush(tool) {
 /** A right button let go within this time opens the map's menu; held longer it works the opposite tool. [ms] */
 export const HOLD_MS = 250;
 
-const here = boot.world.tracts.find((one) => one.id === tract) || boot.world.tracts[0];
-export const grid = { rows: here.rows, cols: here.cols, spacing: here.spacing_m };
+const shownLand = boot.world.land;
+/** The posts that are shown, of all tracts that are seen together; where the south-west one lies in the world. [m] */
+export const grid = {
+  rows: shownLand.rows,
+  cols: shownLand.cols,
+  spacing: shownLand.spacing_m,
+  west: shownLand.west_m,
+  south: shownLand.south_m,
+  east: shownLand.west_m + (shownLand.cols - 1) * shownLand.spacing_m,
+  north: shownLand.south_m + (shownLand.rows - 1) * shownLand.spacing_m,
+};
+/** What is asked of the land, in the world's metres. */
+export const landApi = `/api/lands/${tract}`;
+/** The tracts that are shown: the one that was entered and those joined to it first. */
+export const seenTracts = shownLand.tracts.map(
+  (id) => /** @type {import("../types.js").TractFacts} */ (boot.world.tracts.find((one) => one.id === id)),
+);
+/** The tract that was entered: in the middle at first. */
+export const entered = seenTracts.find((one) => one.id === tract) || seenTracts[0];
+/** The tract in which a spot lies; the one that was entered where there is none. @param {Spot} spot */
+export const tractAt = ({ x, y }) =>
+  seenTracts.find(
+    (t) => x >= t.x && y >= t.y && x <= t.x + (t.cols - 1) * t.spacing_m && y <= t.y + (t.rows - 1) * t.spacing_m,
+  )?.id ?? tract;
+/** A spot inside what is shown. @param {Spot} spot */
+export const inShown = ({ x, y }) => ({ x: clamp(x, grid.west, grid.east), y: clamp(y, grid.south, grid.north) });
 
 const first = Object.fromEntries(
   boot.stages.map((stage) => [stage, boot.tools.find((one) => one.stage === stage)?.name]).filter(([, name]) => name),
@@ -95,6 +119,7 @@ const page = {
     water: true,
     growth: true,
     shadows: true,
+    edges: true,
     labels: true,
     posts: false,
     overlays: /** @type {string[]} */ ([]),
@@ -230,13 +255,13 @@ export function shownAs(bare, contour) {
 }
 
 /** Column and row of a spot, with fractions; row 0 is north. @param {number} x */
-export const colOf = (x) => x / grid.spacing;
+export const colOf = (x) => (x - grid.west) / grid.spacing;
 /** @param {number} y */
-export const rowOf = (y) => grid.rows - 1 - y / grid.spacing;
+export const rowOf = (y) => grid.rows - 1 - (y - grid.south) / grid.spacing;
 /** @param {number} col */
-export const xOf = (col) => col * grid.spacing;
+export const xOf = (col) => grid.west + col * grid.spacing;
 /** @param {number} row */
-export const yOf = (row) => (grid.rows - 1 - row) * grid.spacing;
+export const yOf = (row) => grid.south + (grid.rows - 1 - row) * grid.spacing;
 
 /** @param {number} value @param {number} low @param {number} high */
 export const clamp = (value, low, high) => Math.min(Math.max(value, low), high);

@@ -2,7 +2,7 @@
 import { hears, send } from "./live.js";
 import { say } from "../kernel/say.js";
 import { subject } from "./rows.js";
-import { brush, lays, state, TOOLS, tool } from "./state.js";
+import { brush, lays, state, TOOLS, tool, tractAt } from "./state.js";
 
 /** A stroke without its path, as the API has it. @param {string} name the tool; the brush is the present one */
 function strokeOf(name) {
@@ -49,7 +49,7 @@ export function beginStroke(spot, turned, press = 1) {
     return false;
   }
   const stroke = strokeOf(name);
-  if (!send({ is: "begin", tract: state.world.tract, stroke })) {
+  if (!send({ is: "begin", tract: tractAt(spot), stroke })) {
     say("The line to the server is down. Nothing was changed; it is tried again by itself.");
     return false;
   }

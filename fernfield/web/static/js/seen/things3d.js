@@ -2,7 +2,7 @@
 import * as THREE from "../../vendor/three.js";
 import { detail, uniforms } from "./relief3d.js";
 import { each, rows } from "./rows.js";
-import { boot, grid, heed, state, watch, xOf, yOf } from "./state.js";
+import { boot, grid, heed, landApi, seenTracts, state, watch, xOf, yOf } from "./state.js";
 
 const CELL = 128;
 
@@ -195,9 +195,7 @@ export class Growth {
     const row1 = Math.min((r + 1) * CELL, grid.rows);
     const col1 = Math.min((c + 1) * CELL, grid.cols);
     try {
-      const answer = await fetch(
-        `/api/tracts/${state.world.tract}/growth?row0=${r * CELL}&col0=${c * CELL}&row1=${row1}&col1=${col1}`,
-      );
+      const answer = await fetch(`${landApi}/growth?row0=${r * CELL}&col0=${c * CELL}&row1=${row1}&col1=${col1}`);
       if (!answer.ok) throw new Error(String(answer.status));
       this.fill(cell, new Float32Array(await answer.arrayBuffer()));
     } catch {
@@ -274,18 +272,23 @@ export class Things {
   }
 }
 
-/** The sea: one level sheet over the tract. */
+/** The sea: a level sheet over each tract. */
 export class Sea {
   constructor(/** @type {any} */ scene) {
-    const width = (grid.cols - 1) * grid.spacing;
-    const depth = (grid.rows - 1) * grid.spacing;
-    const plane = new THREE.PlaneGeometry(width, depth);
-    plane.rotateX(-Math.PI / 2);
-    this.mesh = new THREE.Mesh(
-      plane,
-      new THREE.MeshBasicMaterial({ color: "#7fa9b8", transparent: true, opacity: 0.42, depthWrite: false }),
-    );
-    this.mesh.position.set(width / 2, 0, -depth / 2);
+    const water = new THREE.MeshBasicMaterial({
+      color: "#7fa9b8",
+      transparent: true,
+      opacity: 0.42,
+      depthWrite: false,
+    });
+    this.mesh = new THREE.Group();
+    for (const t of seenTracts) {
+      const [width, depth] = [(t.cols - 1) * t.spacing_m, (t.rows - 1) * t.spacing_m];
+      const plane = new THREE.PlaneGeometry(width, depth).rotateX(-Math.PI / 2);
+      const sheet = new THREE.Mesh(plane, water);
+      sheet.position.set(t.x + width / 2, 0, -t.y - depth / 2);
+      this.mesh.add(sheet);
+    }
     scene.add(this.mesh);
   }
 

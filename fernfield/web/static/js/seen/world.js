@@ -16,7 +16,7 @@ import { held } from "./pointer.js";
 import { each, fetchAll, fetchRows, only, patch, row, rows } from "./rows.js";
 import "./section.js";
 import { facts } from "./spot.js";
-import { actions, boot, brush, heed, keep, showAnew, state, watch } from "./state.js";
+import { actions, boot, brush, heed, keep, showAnew, state, watch, landApi } from "./state.js";
 import { endStroke, strokesKept } from "./strokes.js";
 
 const base = `/api/worlds/${state.world.id}`;
@@ -87,12 +87,14 @@ hears("revised", async (message) => {
   await patch(message);
   document.title = `${state.world.name} · Fern Field`;
   if (id("logbook-sheet").classList.contains("show")) showSteps();
-  const gone = message.rows.some(
-    (/** @type {any} */ one) => one.collection === "tracts" && one.key === state.world.tract && !one.row,
+  const moved = message.rows.filter(
+    (/** @type {any} */ one) => one.collection === "tracts" || one.collection === "joins",
   );
-  if (gone) {
-    say("This tract was replaced or taken away: opening the world anew …", "calm");
-    setTimeout(() => location.assign(`/worlds/${state.world.id}`), 1200);
+  if (moved.length > 0) {
+    const gone = moved.some((/** @type {any} */ one) => one.key === state.world.tract && !one.row);
+    say("Tracts were added, moved, joined or taken away: opening the world anew …", "calm");
+    const to = gone ? "" : `?tract=${state.world.tract}`;
+    setTimeout(() => location.assign(`/worlds/${state.world.id}${to}`), 1200);
   }
 });
 hears("ended", (message) => {
@@ -163,8 +165,7 @@ document.addEventListener(
 // What can be done at a spot
 
 /** @param {{x: number, y: number}} spot */
-const elevationAt = async (spot) =>
-  (await ask(`/api/tracts/${state.world.tract}/spot?x=${spot.x}&y=${spot.y}`))?.elevation_m;
+const elevationAt = async (spot) => (await ask(`${landApi}/spot?x=${spot.x}&y=${spot.y}`))?.elevation_m;
 
 /** Flatten works towards an elevation. @param {number} elevation */
 async function takeLevel(elevation) {
@@ -200,7 +201,7 @@ Object.assign(actions, {
     keep();
   },
   "place-start": (/** @type {any} */ spot) =>
-    ask(`${base}/things`, "POST", { sort: "start", x: spot.x, y: spot.y, tract: state.world.tract }),
+    ask(`${base}/things?in=world`, "POST", { sort: "start", x: spot.x, y: spot.y, tract: state.world.tract }),
 });
 document.addEventListener("fern:theme", () => draw());
 
