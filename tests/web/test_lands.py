@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import io
 from typing import Any
 
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from PIL import Image
 
 from tests.conftest import live
 from tests.web.test_live import Page
@@ -134,6 +136,28 @@ def test_parting_moving_and_undoing_either_leave_every_edit_in_place(client: Tes
     client.post(f"{world}/undo")
     assert grounds() == was
     assert client.get(f"/api/lands/{pair['east']}/spot?x=164&y=10").json()["elevation_m"] > 16
+
+
+def test_the_past_lies_where_its_tracts_lie_today(client: TestClient, pair: dict[str, Any]) -> None:
+    """A tract that is added to the north and west moves the first post of what is seen, also of what was."""
+    stroke = {"tool": "raise", "radius_m": 12, "softness": 0.5, "strength": 8, "path": [[130, 10, 0], [140, 10, 1]]}
+    number = client.post(f"/api/lands/{pair['west']}/strokes", json=stroke).json()["revision"]
+    before = client.get(f"/api/lands/{pair['west']}/plan/0/0/0.webp").content
+    spec = {"name": "North", "x": 36, "y": 44, "width_m": SIDE, "depth_m": SIDE, "spacing_m": 1, "elevation_m": 10}
+    client.post(f"/api/worlds/{pair['world']}/tracts", json=spec)
+    client.post(f"/api/lands/{pair['west']}/strokes", json={**stroke, "path": [[60, 80, 0]]})
+    heights = client.get(f"/api/lands/{pair['west']}/heights?at={number}")
+    assert heights.headers["x-shape"] == "129,193"
+    was = np.frombuffer(heights.content, "<f4").reshape(129, 193)
+    # The stroke stands where it is in the world, and the tract that was not there yet is nothing.
+    assert was[108 - 10, 135 - 36] > 14
+    now = Image.open(io.BytesIO(client.get(f"/api/lands/{pair['west']}/plan/0/0/0.webp?at={number}").content))
+    seen = np.asarray(now.convert("RGBA"))
+    assert (seen[20, 20, 3], seen[100, 100, 3]) == (0, 255)
+    # But for the grain, which is the lattice's.
+    then = np.asarray(Image.open(io.BytesIO(before)).convert("RGB")).astype(int)
+    assert np.abs(seen[64 + 20 : 64 + 50, 64 + 10 : 64 + 50, :3].astype(int) - then[20:50, 10:50]).max() <= 18
+    assert client.get(f"/api/lands/{pair['west']}/heights?at=9999").status_code in (404, 409, 422)
 
 
 def test_one_socket_hears_of_all_that_is_seen_and_a_walker_crosses(client: TestClient, pair: dict[str, Any]) -> None:

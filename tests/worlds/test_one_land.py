@@ -183,9 +183,31 @@ def test_between_tracts_that_leave_a_gap_nothing_is_drawn(studio: Studio) -> Non
     picture = plan_pixels(world, land, 0, land.bounds, Show())
     assert picture[70, 10, 3] == picture[10, 150, 3] == 255
     assert picture[10, 10, 3] == picture[120, 150, 3] == 0
+    # The histogram counts only what is there.
+    counts, posts = levels(world, land, land.bounds)["counts"], 2 * 65 * 65
+    assert sum(counts) == posts
     # They are seen together; nobody walks from one to the other.
     assert world.land(world.first_tract.row.id).tract_ids == (world.first_tract.row.id,)
     assert land.part_at(100, 30) is None
+
+
+def test_what_lies_side_by_side_and_is_not_joined_is_shaded_but_not_worked_on(studio: Studio) -> None:
+    world = one_of(studio, 64)
+    first = world.first_tract.row.id
+    beside = TractSpec(name="Beside", x=64, y=0, width_m=64, depth_m=64, spacing_m=1, elevation_m=10)
+    second, _ = studio.add_tract(world.id, beside)
+    world.stroke(first, Stroke(tool="raise", radius_m=12, softness=0, strength=30, path=[(60, 32, 0), (62, 32, 1)]))
+    east = world.land_from(second)
+    assert (east.read(HEIGHT, east.bounds) == 10).all()
+    assert east.tract_ids == (second,)
+    # The sun stands in the west: the hill's shadow falls on its neighbour.
+    world.edit(put(LIGHT, "world", Light(sun_bearing_deg=270, sun_height_deg=20)))
+    country = world.country(first)
+    lit, alone = (
+        plan_pixels(world, land, 0, part, Show(contour_m=0)).astype(int)
+        for land, part in ((country, Window(20, 70, 44, 90)), (east, Window(20, 6, 44, 26)))
+    )
+    assert lit[12, 5, :3].mean() < alone[12, 5, :3].mean() - 20
 
 
 def test_other_lattices_and_underground_levels_are_no_part_of_what_is_seen(studio: Studio) -> None:

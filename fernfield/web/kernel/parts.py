@@ -55,9 +55,15 @@ def _land(
     Under /api/tracts it is the land of a tract in the tract's own posts and metres; under /api/lands all open land on
     the tract's lattice, in the world's metres.
     """
-    world = studio.past_tract(tract, at)[0]
+    world = studio.tract(tract)[0]
     with world.lock:
-        return world, world.country(tract) if by_land else world.land_from(tract)
+        land = world.country(tract) if by_land else world.land_from(tract)
+    if at is None:
+        return world, land
+    # As it was then, where it lies now: in the posts of today.
+    past = studio.past(world.id, at)
+    past.tract(tract)
+    return past, land.as_in(past.tracts)
 
 
 TheLand = Annotated[tuple[OpenWorld, Land], Depends(_land)]

@@ -46,6 +46,7 @@ def _card(asked: Asked) -> dict[str, Any]:
         "spacing_m": tract.grid.spacing,
         "tract": tract.row.id,
         "land": _seen(asked),
+        "kind": world.place_of(tract.row.id).kind,
         "tract_name": world.place_of(tract.row.id).name,
     }
 

@@ -73,6 +73,9 @@ def levels(world: OpenWorld, land: Land, window: Window, bins: int = 48) -> dict
     with world.lock:
         heights = land.read(HEIGHT, window, step)
         low, high = land.all_heights()
+        void = land.void(np.arange(window.row0, window.row1, step), np.arange(window.col0, window.col1, step))
+    if void is not None and not void.all():
+        heights = heights[~void]
     sea = sea_level(world)
     bottom, top = min(low, sea) - 2, max(high, sea) + 2
     counts, _ = np.histogram(heights, bins=bins, range=(bottom, top))

@@ -174,6 +174,7 @@ export interface PageState {
     shadows: boolean;
     labels: boolean;
     edges: boolean;
+    above: boolean;
     posts: boolean;
     overlays: string[];
     detail: string;

@@ -5,7 +5,7 @@ import { climbColour, ringPoints, ringWords } from "./ring.js";
 import { each } from "./rows.js";
 import { svg, roundDown, id } from "../kernel/shapes.js";
 import Alpine from "../kernel/alpine.js";
-import { boot, brush, heed, lays, seenTracts, state } from "./state.js";
+import { boot, brush, entered, heed, lays, seenTracts, state } from "./state.js";
 import { metresPerPixel, paneSize, screenAt } from "./plan.js";
 
 const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("overlay"));
@@ -39,12 +39,38 @@ function paint() {
   context.setTransform(ratio, 0, 0, ratio, 0, 0);
   context.clearRect(0, 0, width, height);
   if (state.section && state.cursor && !state.section_line && state.view !== "overlook") sectionRow(width);
+  if (state.show.above) above();
   if (state.show.edges && seenTracts.length > 1) edges();
   for (const mark of MARKS) mark(context);
   for (const thing of each("things")) if (inView(thing)) (thing.sort === "start" ? start : piece)(thing);
   for (const mark of roomMarks) mark(context);
   if (state.cursor && brush() && !active() && state.past === null) ring();
   if (state.cursor && state.stage === "sites" && state.place) ghost();
+}
+
+/** Pictures of open land that lies above an underground tract. @type {{tract: import("../types.js").TractFacts, image: HTMLImageElement}[]} */
+const overhead =
+  entered.kind === "underground"
+    ? boot.world.tracts
+        .filter((tract) => tract.kind === "open")
+        .map((tract) => {
+          const image = new Image();
+          image.src = `/api/tracts/${tract.id}/plan.png?width=${Math.min(1024, tract.cols)}&contour_m=0`;
+          image.addEventListener("load", () => drawOverlay());
+          return { tract, image };
+        })
+    : [];
+
+/** A ghost of the land above. */
+function above() {
+  context.globalAlpha = 0.24;
+  for (const { tract: t, image } of overhead) {
+    if (!image.complete || !image.naturalWidth) continue;
+    const [left, bottom] = screenAt(t.x, t.y);
+    const [right, top] = screenAt(t.x + (t.cols - 1) * t.spacing_m, t.y + (t.rows - 1) * t.spacing_m);
+    context.drawImage(image, left, top, right - left, bottom - top);
+  }
+  context.globalAlpha = 1;
 }
 
 /** Where one tract ends and the next begins: a faint line. */

@@ -120,6 +120,7 @@ const page = {
     growth: true,
     shadows: true,
     edges: true,
+    above: true,
     labels: true,
     posts: false,
     overlays: /** @type {string[]} */ ([]),
