@@ -34,7 +34,7 @@ TILE = 256
 LARGEST_SIDE = 16_385
 """Most posts along one side of a tract."""
 
-LARGEST_LAND = 1 << 22
+LARGEST_LAND = 1 << 40
 """Most posts along one side of all tracts that are seen together: what lies between them takes no memory."""
 
 

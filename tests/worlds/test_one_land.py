@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from fernfield.core.grid import Window
 from fernfield.core.travel.walker import Intent
+from fernfield.web.kernel.pictures import plan_rgb
 from fernfield.work.ground.areas import reset
 from fernfield.work.ground.commands import Reset
 from fernfield.work.growth.standing import standing_plants
@@ -183,6 +184,13 @@ def test_between_tracts_that_leave_a_gap_nothing_is_drawn(studio: Studio) -> Non
     picture = plan_pixels(world, land, 0, land.bounds, Show())
     assert picture[70, 10, 3] == picture[10, 150, 3] == 255
     assert picture[10, 10, 3] == picture[120, 150, 3] == 0
+    # In a picture of its own the gap is paper, and no border is dark.
+    rgb = plan_rgb(world, land, 193, (0, 0, 192, 128), Show(contour_m=0))
+    assert tuple(rgb[10, 10]) == (247, 244, 234)
+    own = world.first_land
+    whole = plan_rgb(world, own, 100, (0, 0, 64, 64), Show(contour_m=0)).astype(int)
+    assert np.abs(whole[[0, -1]].mean(axis=(1, 2)) - whole[40:60].mean()).max() < 4
+    assert np.abs(whole[:, [0, -1]].mean(axis=(0, 2)) - whole[40:60].mean()).max() < 4
     # The histogram counts only what is there.
     counts, posts = levels(world, land, land.bounds)["counts"], 2 * 65 * 65
     assert sum(counts) == posts

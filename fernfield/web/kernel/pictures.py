@@ -66,7 +66,8 @@ def plan_rgb(world: OpenWorld, land: Land, width: int, box: tuple[float, float, 
         math.ceil(grid.row_of(y0) / scale) + 1,
         math.ceil(grid.col_of(x1) / scale) + 1,
     )
-    drawn = np.ascontiguousarray(plan_pixels(world, land, level, part, show)[..., :3])
+    pixels = plan_pixels(world, land, level, part, show)
+    drawn = np.where(pixels[..., 3:] > 0, pixels[..., :3], PAPER.astype(np.uint8))
     shrink = cv2.INTER_AREA if part.cols >= width else cv2.INTER_CUBIC
     return np.asarray(cv2.resize(drawn, (width, height), interpolation=shrink), np.uint8)
 

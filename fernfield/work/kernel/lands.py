@@ -53,7 +53,8 @@ class Land:
         for part in parts[1:]:
             self.bounds = self.bounds.join(part.where)
         self.id = parts[0].tract.row.id
-        self._whole = len(parts) == 1 or _covered(self.bounds, [part.where for part in parts])
+        self._extent = self.bounds.join(grid.window)
+        self._whole = _covered(self._extent, [part.where for part in parts])
 
     @property
     def tract_ids(self) -> tuple[str, ...]:
@@ -140,11 +141,15 @@ class Land:
                 least[nearer] = away[nearer]
 
     def void(self, rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[np.bool_] | None:
-        """Where no tract lies at these rows and columns (with fractions); None where there is one everywhere."""
+        """Where no tract lies, of what is looked at, at these rows and columns (with fractions); None where none is
+        missing.
+
+        Past the land its border goes on, as in `read`.
+        """
         if self._whole:
-            where = self.bounds
-            outside = (rows < where.row0) | (rows > where.row1 - 1), (cols < where.col0) | (cols > where.col1 - 1)
-            return outside[0][:, None] | outside[1][None, :] if outside[0].any() or outside[1].any() else None
+            return None
+        rows = np.clip(rows, self._extent.row0, self._extent.row1 - 1)
+        cols = np.clip(cols, self._extent.col0, self._extent.col1 - 1)
         there = np.zeros((len(rows), len(cols)), bool)
         for part in self.parts:
             r = (rows >= part.where.row0) & (rows <= part.where.row1 - 1)
@@ -236,15 +241,19 @@ def joined_to(tract_id: str, joins: Iterable[Join]) -> set[str]:
     return found
 
 
-def land_of(tracts: Sequence[tuple[Tract, TractPlace]]) -> Land:
-    """Tracts that lie on one lattice, in the world's own metres. The first of them is asked first."""
+def _extent(tracts: Sequence[tuple[Tract, TractPlace]]) -> Grid:
+    """The posts from the south-west one of all to the north-east one, in the world's metres."""
     spacing = tracts[0][0].grid.spacing
     west, south = min(place.x for _, place in tracts), min(place.y for _, place in tracts)
     north = max(place.y + tract.grid.depth for tract, place in tracts)
     east = max(place.x + tract.grid.width for tract, place in tracts)
-    grid = Grid(
-        round((north - south) / spacing) + 1, round((east - west) / spacing) + 1, spacing, west, south, LARGEST_LAND
-    )
+    rows, cols = round((north - south) / spacing) + 1, round((east - west) / spacing) + 1
+    return Grid(rows, cols, spacing, west, south, LARGEST_LAND)
+
+
+def land_of(tracts: Sequence[tuple[Tract, TractPlace]]) -> Land:
+    """Tracts that lie on one lattice, in the world's own metres. The first of them is asked first."""
+    grid = _extent(tracts)
     return Land(grid, [_part(tract, place, grid) for tract, place in tracts])
 
 
@@ -261,6 +270,23 @@ def on_one_lattice(first: tuple[Tract, TractPlace], other: tuple[Tract, TractPla
     spacing = first[0].grid.spacing
     away = [(other[1].x - first[1].x) / spacing, (other[1].y - first[1].y) / spacing]
     return bool(other[0].grid.spacing == spacing and all(abs(n - round(n)) < 1e-3 for n in away))
+
+
+FARTHEST_SEEN = 32_769
+"""Most posts along one side of land that is seen together without being joined."""
+
+
+def seen_together(
+    land: Sequence[tuple[Tract, TractPlace]], others: Iterable[tuple[Tract, TractPlace]]
+) -> list[tuple[Tract, TractPlace]]:
+    """A land's tracts, and those others that do not lie too far from it, the nearest first."""
+    at = land[0][1]
+    found = list(land)
+    for pair in sorted(others, key=lambda pair: math.hypot(pair[1].x - at.x, pair[1].y - at.y)):
+        grid = _extent([*found, pair])
+        if max(grid.rows, grid.cols) <= FARTHEST_SEEN:
+            found.append(pair)
+    return found
 
 
 def seen_from(land: Land, tract_id: str) -> Land:

@@ -28,7 +28,7 @@ from fernfield.work.kernel.commands import Command, Edit, StrokeBase, WholeStrok
 from fernfield.work.kernel.draft import Draft
 from fernfield.work.kernel.edits import first_of, not_there
 from fernfield.work.kernel.events import Event, Gone, Listener
-from fernfield.work.kernel.lands import Land, ground_with, joined_to, land_of, on_one_lattice, seen_from
+from fernfield.work.kernel.lands import Land, ground_with, joined_to, land_of, on_one_lattice, seen_from, seen_together
 from fernfield.work.kernel.ledger import Ledger, Outcome
 from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.rows import Collection, Moves, R, Row
@@ -230,17 +230,14 @@ class OpenWorld:
 
     def country(self, tract_id: str) -> Land:
         """All that is seen with a tract, in the world's metres: its land first, then all other open land on the same
-        lattice; of an underground tract only its land."""
+        lattice that is not too far off; of an underground tract only its land."""
         own = self.tract(tract_id), self.place_of(tract_id)
         mine = joined_to(tract_id, (join for _, join in self.each(JOINS)))
         every = [(self._every_tract[key], place) for key, place in self.places()]
         seen = [pair for pair in every if pair[0].row.id in mine]
         if own[1].kind == "open":
-            seen += [
-                pair
-                for pair in every
-                if pair[0].row.id not in mine and pair[1].kind == "open" and on_one_lattice(own, pair)
-            ]
+            others = [pair for pair in every if pair[0].row.id not in mine and pair[1].kind == "open"]
+            seen = seen_together(seen, [pair for pair in others if on_one_lattice(own, pair)])
         return land_of(seen)
 
     def adopt(self, row: TractRow) -> Tract:

@@ -86,6 +86,16 @@ function indexOf(rows, cols) {
   return indices.get(key);
 }
 
+/** Whether some of a tract lies in a chunk. @param {number} row @param {number} col */
+function holdsLand(row, col) {
+  const [west, east] = [xOf(col * CHUNK), xOf((col + 1) * CHUNK)];
+  const [north, south] = [yOf(row * CHUNK), yOf((row + 1) * CHUNK)];
+  return seenTracts.some(
+    (t) =>
+      t.x < east && t.y < north && t.x + (t.cols - 1) * t.spacing_m > west && t.y + (t.rows - 1) * t.spacing_m > south,
+  );
+}
+
 class Chunk {
   constructor(/** @type {number} */ row, /** @type {number} */ col, /** @type {any} */ request) {
     this.row0 = row * CHUNK;
@@ -106,16 +116,6 @@ class Chunk {
     /** @type {any} */
     this.mesh = null;
     this.pictureKey = "";
-    const [west, east] = [xOf(this.col0), xOf(this.col0 + this.cols)];
-    const [north, south] = [yOf(this.row0), yOf(this.row0 + this.rows)];
-    /** Whether no tract lies here. */
-    this.void = !seenTracts.some(
-      (t) =>
-        t.x < east &&
-        t.y < north &&
-        t.x + (t.cols - 1) * t.spacing_m > west &&
-        t.y + (t.rows - 1) * t.spacing_m > south,
-    );
   }
 
   get centre() {
@@ -269,10 +269,18 @@ export class Land {
   constructor(scene, request) {
     this.scene = scene;
     this.request = request;
+    /** @type {Chunk[]} */
     this.chunks = [];
+    /** The same by their row and column. @type {Map<number, Chunk>} */
+    this.at = new Map();
     this.across = Math.ceil((grid.cols - 1) / CHUNK);
     for (let r = 0; r < Math.ceil((grid.rows - 1) / CHUNK); r += 1) {
-      for (let c = 0; c < this.across; c += 1) this.chunks.push(new Chunk(r, c, request));
+      for (let c = 0; c < this.across; c += 1) {
+        if (!holdsLand(r, c)) continue;
+        const chunk = new Chunk(r, c, request);
+        this.chunks.push(chunk);
+        this.at.set(r * this.across + c, chunk);
+      }
     }
     hears("heights", (message) => {
       const values = new Float32Array(message.body.slice(message.offset));
@@ -299,7 +307,6 @@ export class Land {
   update(/** @type {number} */ x, /** @type {number} */ y) {
     const { step: finest, reach } = detail();
     const order = this.chunks
-      .filter((chunk) => !chunk.void)
       .map((chunk) => {
         const half = (CHUNK * grid.spacing) / 2;
         const [cx, cy] = chunk.centre;
@@ -326,6 +333,6 @@ export class Land {
     const row = clamp(rowOf(y), 0, grid.rows - 1);
     const r = Math.min(Math.floor(row / CHUNK), Math.ceil((grid.rows - 1) / CHUNK) - 1);
     const c = Math.min(Math.floor(col / CHUNK), this.across - 1);
-    return this.chunks[r * this.across + c].heightAt(col, row);
+    return this.at.get(r * this.across + c)?.heightAt(col, row) ?? null;
   }
 }
