@@ -23,7 +23,7 @@ from fernfield.work.sites.rows import Thing
 def test_a_form_says_what_the_field_declares() -> None:
     found = {one.name: one for one in fields_of(Thing, {"x": 12.5, "team": 2})}
     assert "sort" not in found  # what no form asks for
-    assert (found["x"].kind, found["x"].unit, found["x"].low, found["x"].high) == ("number", "m", 0, 1e6)
+    assert (found["x"].kind, found["x"].unit, found["x"].low, found["x"].high) == ("number", "m", -1e6, 1e6)
     assert (found["x"].text, found["x"].required) == ("12.5", True)
     assert found["team"].choices[0] == ("", "none")
     assert ("2", "2 square") in found["team"].choices or found["team"].choices[2][0] == "2"
