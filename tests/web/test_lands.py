@@ -10,7 +10,7 @@ import pytest
 from fastapi.testclient import TestClient
 from PIL import Image
 
-from tests.conftest import live
+from tests.conftest import ended, live
 from tests.web.test_live import Page
 
 SIDE = 64
@@ -115,6 +115,51 @@ def test_an_area_over_both_tracts_is_one_revision(client: TestClient, pair: dict
     assert sorted(corners) == [[195, 5], [195, 15], [205, 5], [205, 15]]
     client.post(f"/api/lands/{pair['west']}/move", json=move)
     assert client.get(f"/api/lands/{pair['west']}/spot?x=200&y=10").json()["elevation_m"] == 17
+
+
+def finished(client: TestClient, answer: Any) -> dict[str, Any]:
+    """The result of a job, once it has ended."""
+    assert answer.status_code == 202, answer.text
+    studio = client.app.state.studio  # type: ignore[attr-defined]
+    job = ended(studio.jobs.get(answer.json()["job"]))
+    assert job.state == "done", job.message
+    return dict(job.result)
+
+
+@pytest.mark.parametrize(
+    ("path", "body"),
+    [
+        ("weather", {"kind": "frost", "passes": 40, "repose_deg": 20, "box": [140, -10, 190, 30], "feather_m": 0}),
+        ("weather", {"kind": "rain", "drops_per_m2": 2, "seed": 3, "box": [140, -10, 190, 30], "feather_m": 0}),
+        ("generate", {"landscapes": [{"name": "moor", "patch_m": 60}], "box": [140, -10, 190, 30], "seed": 4}),
+    ],
+)
+def test_weather_and_a_recipe_run_across_a_join(
+    client: TestClient, pair: dict[str, Any], path: str, body: dict[str, Any]
+) -> None:
+    stroke = {"tool": "raise", "radius_m": 18, "softness": 0.3, "strength": 25, "path": [[160, 10, 0], [168, 10, 1]]}
+    client.post(f"/api/lands/{pair['west']}/strokes", json=stroke)
+    before = np.frombuffer(client.get(f"/api/lands/{pair['west']}/heights").content, "<f4").reshape(65, 129)
+    number = client.get(f"/api/worlds/{pair['world']}").json()["revision"]
+    finished(client, client.post(f"/api/lands/{pair['west']}/{path}", json=body))
+    assert client.get(f"/api/worlds/{pair['world']}").json()["revision"] == number + 1
+    after = np.frombuffer(client.get(f"/api/lands/{pair['west']}/heights").content, "<f4").reshape(65, 129)
+    moved = np.abs(after - before) > 0.01
+    assert moved[:, 40:64].any()
+    assert moved[:, 65:90].any()
+    assert not moved[:, :40].any()
+    assert not moved[:, 91:].any()
+    # The shared edge is one line in both tracts, and no step stands there that is not elsewhere.
+    own = {
+        name: np.frombuffer(client.get(f"/api/tracts/{pair[name]}/heights").content, "<f4").reshape(65, 65)
+        for name in ("west", "east")
+    }
+    assert (own["west"][:, -1] == own["east"][:, 0]).all()
+    steps = np.abs(np.diff(after[20:50, 45:85], axis=1)).max(axis=0)
+    assert steps[18:21].max() <= steps.max()
+    client.post(f"/api/worlds/{pair['world']}/undo")
+    undone = np.frombuffer(client.get(f"/api/lands/{pair['west']}/heights").content, "<f4").reshape(65, 129)
+    assert (undone == before).all()
 
 
 def test_parting_moving_and_undoing_either_leave_every_edit_in_place(client: TestClient, pair: dict[str, Any]) -> None:
