@@ -91,7 +91,7 @@ FULL = 2.0 * SIDE
 PLACE = st.floats(20, FULL - 20).map(lambda v: round(v * 8) / 8)
 
 
-@settings(max_examples=6, deadline=None, phases=(Phase.explicit, Phase.generate))
+@settings(max_examples=8, deadline=None, derandomize=True, phases=(Phase.explicit, Phase.generate))
 @given(
     edits=st.lists(st.tuples(st.sampled_from(EDITS), PLACE, PLACE, PLACE, PLACE), min_size=3, max_size=7),
     sun=st.sampled_from((12.0, 32.0)),
