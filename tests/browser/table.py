@@ -98,7 +98,10 @@ class Table:
 
     def relief(self, sees: Callable[[Picture], bool] = lambda grey: True) -> Picture:
         """The middle of the map in grey, as soon as it is one that `sees` accepts."""
-        clip = {"x": 320, "y": 120, "width": 840, "height": 500}
+        return self.strip({"x": 320, "y": 120, "width": 840, "height": 500}, sees)
+
+    def strip(self, clip: Any, sees: Callable[[Picture], bool]) -> Picture:
+        """A part of the screen in grey, as soon as it is one that `sees` accepts."""
         return self._seen(clip, lambda shot: shot.mean(axis=2), sees)
 
     def _seen(self, clip: Any, read: Callable[[Picture], Picture], sees: Callable[[Picture], bool]) -> Picture:

@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-import io
-import time
-from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 import pytest
-from PIL import Image
 from playwright.sync_api import expect
 
-from tests.browser.driving import PATIENCE, Server, until
+from tests.browser.driving import Server, until
 from tests.browser.table import Table
 
 JOIN_ROW = 1024
@@ -93,23 +89,13 @@ def test_the_edges_of_tracts_are_a_line_that_can_be_switched_off(table: Table) -
     right, _ = table.at(900, 0)
     strip = {"x": max(left, 300), "y": top - 2, "width": min(right, 1180) - max(left, 300), "height": 5}
 
-    def seen() -> np.ndarray:
-        return np.asarray(Image.open(io.BytesIO(page.screenshot(clip=strip))).convert("L")).astype(int)
-
-    def becomes(like: Callable[[np.ndarray], bool]) -> np.ndarray:
-        end = time.monotonic() + PATIENCE
-        while not like(shot := seen()):
-            assert time.monotonic() < end
-            page.wait_for_timeout(100)
-        return shot
-
     def dashes(shot: np.ndarray) -> int:
         """Columns where the middle of the strip is darker than its rim."""
         return int((shot[2] < shot[[0, 4]].min(axis=0) - 6).sum())
 
-    becomes(lambda shot: dashes(shot) > 60)
+    table.strip(strip, lambda shot: dashes(shot) > 60)
     page.locator("#show [data-bs-toggle]").click()
     page.locator("#show input[name=edges]").uncheck()
-    becomes(lambda shot: dashes(shot) < 20)
+    table.strip(strip, lambda shot: dashes(shot) < 20)
     page.locator("#show input[name=edges]").check()
-    becomes(lambda shot: dashes(shot) > 60)
+    table.strip(strip, lambda shot: dashes(shot) > 60)

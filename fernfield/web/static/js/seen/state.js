@@ -175,50 +175,18 @@ Alpine.store("page", page);
 
 export const state = /** @type {import("../types.js").PageState} */ (Alpine.store("page"));
 
+/** What the browser keeps of the page. @type {string[]} */
+const KEPT = [
+  ...["stage", "tools", "brushes", "subjects", "view", "plan", "camera", "show", "section"],
+  ...["keepTo", "sheet", "folds", "figures", "area", "lastArea"],
+];
 let timer = 0;
 /** Keep the view and the settings in the browser, soon. */
 export function keep() {
   clearTimeout(timer);
   timer = setTimeout(() => {
-    const {
-      stage,
-      tools,
-      brushes,
-      subjects,
-      view,
-      plan,
-      camera,
-      show,
-      section,
-      keepTo,
-      sheet,
-      folds,
-      section_line,
-      figures,
-      area,
-      lastArea,
-    } = state;
-    localStorage.setItem(
-      key,
-      JSON.stringify({
-        stage,
-        tools,
-        brushes,
-        subjects,
-        view,
-        plan,
-        camera,
-        show,
-        section,
-        keepTo,
-        sheet,
-        folds,
-        line: section_line,
-        figures,
-        area,
-        lastArea,
-      }),
-    );
+    const now = Object.fromEntries(Object.entries(state).filter(([name]) => KEPT.includes(name)));
+    localStorage.setItem(key, JSON.stringify({ ...now, line: state.section_line }));
   }, 200);
 }
 
