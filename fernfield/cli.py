@@ -39,7 +39,7 @@ def _run(host: str, port: int, data: Path, *, demo: bool) -> None:
     typer.echo("Compiling the kernels (a few seconds, the first time up to a minute) …")
     warm_kernels()
     settings = Settings(host=host, port=port, data=data)
-    studio = Studio(data, settings.logbook_mib)
+    studio = Studio(data, settings.logbook_mib, workers=settings.workers, cluster=settings.cluster)
     path = ""
     if demo:
         typer.echo("Preparing the demo world Sallow Reach …")

@@ -9,8 +9,9 @@ from typing import NamedTuple
 from sqlalchemy import Connection, Engine, delete, func, select, update
 
 from fernfield.core.errors import NotFound
+from fernfield.store.rows import TileAt
 from fernfield.store.schema import entry_changes, revisions, tile_changes, tiles
-from fernfield.store.worlds import EntryChange, TileAt
+from fernfield.store.worlds import EntryChange
 
 Part = tuple[int, int, bytes]
 """What differs in a part of a tile: its first row and column in the tile, and the XOR."""

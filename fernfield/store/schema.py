@@ -36,6 +36,7 @@ tracts = Table(
     Column("cols", Integer, nullable=False),
     Column("spacing_m", Float, nullable=False),
     Column("base_m", Float, nullable=False),
+    Column("overviews", Integer, nullable=False, server_default="0"),
     Index("ix_tracts_world", "world_id"),
 )
 
@@ -57,6 +58,32 @@ tiles = Table(
     Column("lowest", Float, nullable=False),
     Column("highest", Float, nullable=False),
     Column("blob", LargeBinary, nullable=False),
+)
+
+overviews = Table(
+    "overviews",
+    metadata,
+    Column("tract_id", String, ForeignKey("tracts.id", ondelete="CASCADE"), primary_key=True),
+    Column("layer", String, primary_key=True),
+    Column("rule", String, primary_key=True),
+    Column("level", Integer, primary_key=True),
+    *_tile_place(),
+    Column("blob", LargeBinary, nullable=False),
+)
+
+staged = Table(
+    "staged",
+    metadata,
+    Column("edit", String, primary_key=True),
+    Column("tract_id", String, ForeignKey("tracts.id", ondelete="CASCADE"), primary_key=True),
+    Column("layer", String, primary_key=True),
+    *_tile_place(),
+    Column("lowest", Float, nullable=False),
+    Column("highest", Float, nullable=False),
+    Column("blob", LargeBinary, nullable=False),
+    Column("row0", Integer, nullable=False),
+    Column("col0", Integer, nullable=False),
+    Column("diff", LargeBinary, nullable=False),
 )
 
 revisions = Table(

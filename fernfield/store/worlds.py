@@ -8,10 +8,13 @@ from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime
 from itertools import islice
 
-from sqlalchemy import ColumnElement, Connection, Engine, Table, bindparam, delete, select, update
-from sqlalchemy.dialects.sqlite import Insert, insert
+from sqlalchemy import ColumnElement, Connection, Engine, bindparam, delete, select, update
 
 from fernfield.core.errors import NotFound
+from fernfield.store import staged
+from fernfield.store.overviews import OverviewChange, put_overviews
+from fernfield.store.putting import put_into
+from fernfield.store.rows import Tile, TileAt, TileChange
 from fernfield.store.schema import (
     entries,
     entry_changes,
@@ -24,16 +27,7 @@ from fernfield.store.schema import (
     worlds,
 )
 
-
-def _put(table: Table) -> Insert:
-    """A row into `table`, in the place of one with the same key. Built once: building costs more than running."""
-    statement = insert(table)
-    keys = [column.name for column in table.primary_key]
-    others = {c.name: statement.excluded[c.name] for c in table.columns if c.name not in keys}
-    return statement.on_conflict_do_update(index_elements=keys, set_=others)
-
-
-PUT_TILE, PUT_ENTRY, PUT_PACKAGE = _put(tiles), _put(entries), _put(packages)
+PUT_TILE, PUT_ENTRY, PUT_PACKAGE = put_into(tiles), put_into(entries), put_into(packages)
 REMOVE_ENTRY = delete(entries).where(*(entries.c[n] == bindparam(n) for n in ("world_id", "collection", "key")))
 
 
@@ -59,36 +53,8 @@ class TractRow:
     cols: int
     spacing_m: float
     base_m: float
-
-
-@dataclass(frozen=True, slots=True)
-class TileAt:
-    """Which tile: of a tract, a layer, at a tile row and column."""
-
-    tract_id: str
-    layer: str
-    tile_row: int
-    tile_col: int
-
-
-@dataclass(frozen=True, slots=True)
-class Tile:
-    """A tile as it is stored: its bytes, and the lowest and highest value in them."""
-
-    blob: bytes
-    lowest: float
-    highest: float
-
-
-@dataclass(frozen=True, slots=True)
-class TileChange:
-    """A tile that a revision changed: where in the tile, what differs (XOR), and the tile afterwards."""
-
-    at: TileAt
-    row0: int
-    col0: int
-    diff: bytes
-    tile: Tile
+    overviews: int = 0
+    """Which version of the rules all its overviews follow; 0 while some are missing."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,6 +99,9 @@ class Revision:
     command: str
     tile_changes: Sequence[TileChange] = ()
     entry_changes: Sequence[EntryChange] = ()
+    overviews: Sequence[OverviewChange] = ()
+    staged: str | None = None
+    """An edit whose tiles stand aside and are the world's from now on."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -151,6 +120,7 @@ class NewWorld:
     entries: Sequence[tuple[str, str, str]]
     tiles: Iterable[tuple[TileAt, Tile]] = field(default=())
     pictures: Sequence[tuple[PictureRow, bytes]] = ()
+    overviews: Iterable[OverviewChange] = ()
 
 
 class WorldStore:
@@ -188,6 +158,10 @@ class WorldStore:
                 c.execute(pictures.insert(), {"world_id": world.id, **asdict(picture), "blob": blob})
         try:
             self._put_tiles(world.tiles)
+            coarser = iter(world.overviews)
+            while few := list(islice(coarser, TILES_AT_ONCE)):
+                with self.engine.begin() as c:
+                    put_overviews(c, few)
             with self.engine.begin() as c:
                 c.execute(update(worlds).where(worlds.c.id == world.id).values(revision=0))
         except BaseException:
@@ -329,6 +303,9 @@ class WorldStore:
                         for place, change in changes
                     ],
                 )
+            if revision.staged is not None:
+                staged.settle(c, revision.staged, revision.world_id, revision.number)
+            put_overviews(c, revision.overviews)
             if revision.entry_changes:
                 c.execute(entry_changes.insert(), [{**step, **asdict(entry)} for entry in revision.entry_changes])
             for entry in revision.entry_changes:
@@ -382,13 +359,37 @@ class WorldStore:
             tile_rows = c.execute(
                 select(tile_changes).where(tile_changes.c.world_id == world_id, tile_changes.c.number == number)
             ).all()
-            entry_rows = c.execute(
-                select(entry_changes).where(entry_changes.c.world_id == world_id, entry_changes.c.number == number)
-            ).all()
         return (
             [(TileAt(r.tract_id, r.layer, r.tile_row, r.tile_col), r.row0, r.col0, r.blob) for r in tile_rows],
-            [EntryChange(r.collection, r.key, r.before, r.after) for r in entry_rows],
+            self.entry_changes(world_id, number),
         )
+
+    def changed(self, world_id: str, number: int) -> list[TileAt]:
+        """The tiles that a revision changed."""
+        names = ("tract_id", "layer", "tile_row", "tile_col")
+        query = select(*(tile_changes.c[name] for name in names))
+        with self.reading() as c:
+            here = tile_changes.c.world_id == world_id, tile_changes.c.number == number
+            return [TileAt(*row) for row in c.execute(query.where(*here))]
+
+    def change(self, world_id: str, number: int, at: TileAt) -> tuple[int, int, bytes]:
+        """What a revision changed of a tile: first row and column in the tile, XOR. Raises NotFound."""
+        query = select(tile_changes.c.row0, tile_changes.c.col0, tile_changes.c.blob).where(
+            tile_changes.c.world_id == world_id,
+            tile_changes.c.number == number,
+            *(tile_changes.c[name] == value for name, value in asdict(at).items()),
+        )
+        with self.reading() as c:
+            found = c.execute(query).one_or_none()
+        if found is None:
+            raise NotFound(f"r{number} did not change this tile")
+        return found.row0, found.col0, found.blob
+
+    def entry_changes(self, world_id: str, number: int) -> list[EntryChange]:
+        """What a revision changed of the rows."""
+        query = select(entry_changes).where(entry_changes.c.world_id == world_id, entry_changes.c.number == number)
+        with self.reading() as c:
+            return [EntryChange(r.collection, r.key, r.before, r.after) for r in c.execute(query)]
 
     # Pictures
 

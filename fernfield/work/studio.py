@@ -8,6 +8,7 @@ import shutil
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterable, Iterator
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -17,6 +18,7 @@ from fernfield.core.checks.finding import Finding
 from fernfield.core.errors import Conflict, FernError, NotFound
 from fernfield.store.database import answers, open_database
 from fernfield.store.logbook import LogbookStore
+from fernfield.store.staged import StagedStore
 from fernfield.store.worlds import NewWorld, TractRow, WorldRow, WorldStore
 from fernfield.work.ground.areas import reset
 from fernfield.work.ground.commands import MakeLand, PressFile, Reset, Weather
@@ -27,9 +29,11 @@ from fernfield.work.ground.sheeting import may_go_into
 from fernfield.work.handover.room import HANDOVER
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.bits import joined
+from fernfield.work.kernel.crew import crew_of
 from fernfield.work.kernel.events import Event, Revised
 from fernfield.work.kernel.jobs import Job, JobKind, Jobs
 from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.overviews import VERSION
 from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.rows import ONLY, Row
 from fernfield.work.kernel.tracts import Tract, TractPlace
@@ -51,6 +55,7 @@ from fernfield.work.worlds.tracts import (
     cropped_grid,
     new_id,
     respaced_grid,
+    seen_from_afar,
     tiles_of,
 )
 
@@ -75,7 +80,9 @@ FOLDED_AT_ONCE = 50
 class Studio:
     """One data folder. Raises Conflict when another process has it open."""
 
-    def __init__(self, data: Path, logbook_mib: int = 1024, house: House = HOUSE) -> None:
+    def __init__(
+        self, data: Path, logbook_mib: int = 1024, house: House = HOUSE, *, workers: int = 0, cluster: str = ""
+    ) -> None:
         self.data, self.house = data, house
         self.logbook_bytes = logbook_mib << 20
         for folder in (data, data / "packages", data / "incoming"):
@@ -91,8 +98,11 @@ class Studio:
             left.unlink(missing_ok=True)
         self.store = WorldStore(open_database(data / "fernfield.db"))
         self.store.drop_unfinished()
+        StagedStore(self.store.engine).drop(None)
         self.waiting = Waiting(data / "incoming")
-        self.jobs = Jobs(lambda job, error: log.error("job %s failed", job.kind.name, exc_info=error))
+        self.jobs = Jobs(
+            lambda job, error: log.error("job %s failed", job.kind.name, exc_info=error), crew_of(workers, cluster)
+        )
         self._open: WeakValueDictionary[str, OpenWorld] = WeakValueDictionary()
         self._newest: OrderedDict[str, OpenWorld] = OrderedDict()
         self._past: dict[tuple[str, int], OpenWorld] = {}
@@ -113,8 +123,16 @@ class Studio:
 
         It stays open while somebody holds it (a page, a job, a call), and the last few that were asked for do anyway.
         """
+        found, newly = self._opened(world_id)
+        if newly and found.without_overviews:
+            self.jobs.start(OVERVIEWS, world_id, found)
+        return found
+
+    def _opened(self, world_id: str) -> tuple[OpenWorld, bool]:
+        """An open world, and whether it was opened just now."""
         with self._lock:
             found = self._open.get(world_id)
+            newly = found is None
             if found is None:
                 if self.store.world(world_id).binned_at is not None:
                     raise NotFound(f"world {world_id!r} is in the bin: bring it back to work on it")
@@ -124,7 +142,7 @@ class Studio:
             self._newest.move_to_end(world_id)
             while len(self._newest) > MOST_OPEN:
                 self._newest.popitem(last=False)
-            return found
+            return found, newly
 
     def _hear(self, world_id: str, event: Event) -> None:
         if isinstance(event, Revised):
@@ -178,13 +196,19 @@ class Studio:
         """
         grid = spec.grid
         world_id, tract_id = new_id("w"), new_id("t")
-        tract = TractRow(tract_id, world_id, 0, "Main tract", grid.rows, grid.cols, grid.spacing, spec.base_m)
         first = default_rows(spec.name, spec.sea_level_m, spec.description) if rows is None else rows
         ground = heights or ground_of(spec)
-        tiles = tiles_of(tract_id, HEIGHT, grid, ground, job, (0.55, 0.97)) if ground else iter(())
+        row = TractRow(tract_id, world_id, 0, "Main tract", grid.rows, grid.cols, grid.spacing, spec.base_m)
+        # Ground that is level has nothing to be told of from afar.
+        tract = row if ground else replace(row, overviews=VERSION)
+        tiles = tiles_of(tract_id, HEIGHT, grid, ground, job, (0.55, 0.9)) if ground else iter(())
         place: tuple[str, str, Row] = ("tracts", tract_id, TractPlace(name=tract.name))
         bodies = [(name, key, self.house.collection(name).dump(row)) for name, key, row in [*first, place]]
         self.store.create(NewWorld(world_id, [tract], bodies, tiles))
+        if ground:
+            world, newly = self._opened(world_id)
+            for one in world.without_overviews if newly else ():
+                world.make_overviews(one, seen_from_afar(job, (0.9, 0.98)))
         return world_id
 
     def start_seed(self, world_id: str, recipe: Recipe) -> Job:
@@ -410,4 +434,11 @@ def _fold(job: Job, fold: Callable[[], int]) -> dict[str, Any]:
     return {"runs": fold()}
 
 
+def _make_overviews(job: Job, world: OpenWorld) -> dict[str, Any]:
+    for tract in world.without_overviews:
+        world.make_overviews(tract, seen_from_afar(job, (0.0, 1.0)))
+    return {"world": world.id}
+
+
+OVERVIEWS = JobKind("overviews", "Preparing the view from afar", _make_overviews, card="job_plain.html")
 FOLD = JobKind("fold", "Folding the logbook", _fold, card="job_plain.html")

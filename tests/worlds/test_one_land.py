@@ -11,6 +11,7 @@ from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
 from fernfield.core.grid import Window
+from fernfield.core.overview import RULES
 from fernfield.core.travel.walker import Intent
 from fernfield.web.kernel.pictures import plan_rgb
 from fernfield.work.ground.areas import reset
@@ -117,10 +118,15 @@ def _agree(one: OpenWorld, four: OpenWorld, edits: Edits, sun: float) -> None:
     assert a.bounds == b.bounds
     assert heights_of(a).tobytes() == heights_of(b).tobytes()
     shows = (Show(), Show(2.0, overlays=tuple(one.house.overlays)), Show(None, growth=False))
+    for step in (8, 16, 32):
+        for rule in RULES.values():
+            far = [land.seen(HEIGHT, Window(0, 0, *land.grid.window.shape), step, rule).tobytes() for land in (a, b)]
+            assert far[0] == far[1], (step, rule.name)
     middle = SIDE - 150
     for show in shows:
         for level, part in ((0, Window(middle, middle, middle + 300, middle + 300)), (1, Window(100, 100, 400, 400)),
-                            (3, Window(0, 0, 129, 129)), (-1, Window(1000, 1000, 1100, 1100))):  # fmt: skip
+                            (3, Window(0, 0, 129, 129)),
+                            (5, Window(0, 0, 33, 33)), (-1, Window(1000, 1000, 1100, 1100))):  # fmt: skip
             pictures = [plan_pixels(w, land, level, part, show) for w, land in ((one, a), (four, b))]
             assert pictures[0].tobytes() == pictures[1].tobytes(), (level, show)
     across = [(300.0, 500.0), (512.0, 512.0), (700.0, 530.0)]

@@ -67,10 +67,11 @@ def frost(
             bands = bands_of(now.shape[0])
             if now.size < SHARED_FROM:
                 for rows in bands:
-                    frost_band(now, after, rows, count, drop, share, held)
+                    after[rows[0] : rows[1]] = frost_band(*around(now, rows, count, held), count, drop, share)
             else:
-                for part in [pool.submit(frost_band, now, after, rows, count, drop, share, held) for rows in bands]:
-                    part.result()
+                parts = [pool.submit(frost_band, *around(now, rows, count, held), count, drop, share) for rows in bands]
+                for rows, part in zip(bands, parts, strict=True):
+                    after[rows[0] : rows[1]] = part.result()
             now, after = after, now
     return now
 
@@ -80,26 +81,32 @@ def bands_of(rows: int) -> list[tuple[int, int]]:
     return [(r, min(r + BAND_ROWS, rows)) for r in range(0, rows, BAND_ROWS)]
 
 
-def frost_band(
-    now: FloatArray, after: FloatArray, rows: tuple[int, int], passes: int, drop: float, share: float,
-    weights: FloatArray,
-) -> None:  # fmt: skip
-    """Some passes over a band of rows of `now`, into `after`.
+def around(
+    heights: FloatArray, rows: tuple[int, int], passes: int, weights: FloatArray
+) -> tuple[FloatArray, FloatArray, int, int]:
+    """What `frost_band` asks for: a copy of a band of rows with a row more on each side for every pass, its weights,
+    and how many rows more there are above and below."""
+    first, last = max(0, rows[0] - passes), min(heights.shape[0], rows[1] + passes)
+    part = np.array(heights[first:last], np.float32, order="C")
+    held = np.asarray(weights[first:last]) if weights.shape[0] else weights
+    return part, held, rows[0] - first, last - rows[1]
 
-    The band is read with a row more on each side for every pass, and those are thrown
-    away: so a band stays in the cache for all its passes.
+
+def frost_band(
+    heights: FloatArray, weights: FloatArray, above: int, below: int, passes: int, drop: float, share: float
+) -> FloatArray:
+    """Some passes over a band of rows (modified): so a band stays in the processor's cache for all of them.
+
+    above, below : rows that are only read: a row for every pass, fewer where the land ends
     """
-    first, last = max(0, rows[0] - passes), min(now.shape[0], rows[1] + passes)
-    one = np.array(now[first:last], np.float32, order="C")
-    two = np.empty_like(one)
-    held = weights[first:last] if weights.shape[0] else weights
+    one, two = heights, np.empty_like(heights)
     for number in range(1, passes + 1):
         # The outermost rows have no neighbours here: only at the border of the land are they worked out.
-        top = 0 if first == 0 else number
-        bottom = one.shape[0] - (0 if last == now.shape[0] else number)
-        frost_rows(one, two, top, bottom, drop, share, held)
+        top = number if above == passes else 0
+        bottom = one.shape[0] - (number if below == passes else 0)
+        frost_rows(one, two, top, bottom, drop, share, weights)
         one, two = two, one
-    after[rows[0] : rows[1]] = one[rows[0] - first : rows[1] - first]
+    return one[above : one.shape[0] - below]
 
 
 COARSEST = 5

@@ -15,11 +15,13 @@ References
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fernfield.core.grid import Window
 from fernfield.core.kernels import kernel
 
 DoubleArray = NDArray[np.float64]
@@ -100,6 +102,71 @@ def rain_in_place(
         rain.steps, offsets, shares, none if weights is None else weights, float(r0), float(r1 - 1), float(c0),
         float(c1 - 1),
     )  # fmt: skip
+
+
+BLOCK = 128
+"""Posts along the side of a block that drops are let fall on by one worker: more than twice as far as one runs."""
+
+EACH = 300
+"""About so many drops fall on a block before the next one has its turn."""
+
+FEWEST = 20
+"""Not fewer than this, as far as there are enough."""
+
+
+@dataclass(frozen=True, slots=True)
+class Shower:
+    """What falls on one block: where it lies, how many drops, and their seed."""
+
+    block: Window
+    drops: int
+    seed: int
+
+
+def reach_of(rain: Rain) -> int:
+    """How far from the place where it fell a drop may change the ground. [posts]"""
+    return rain.steps + math.ceil(rain.spread) + 2
+
+
+def showers(rows: int, cols: int, drops: int, seed: int, rain: Rain) -> Iterator[list[Shower]]:
+    """Rain over land of so many posts, in turns: what falls on the blocks of one turn can fall at the same time.
+
+    Blocks of one turn lie a block apart, so that no drop of one comes near the ground of another. So it does not matter
+    who works on which, or in what order: the land is the same to the last bit.
+    """
+    side = max(BLOCK, 2 * reach_of(rain))
+    down, across = max(1, rows // side), max(1, cols // side)
+    blocks = [
+        Window(rows * r // down, cols * c // across, rows * (r + 1) // down, cols * (c + 1) // across)
+        for r in range(down)
+        for c in range(across)
+    ]
+    times = max(4, math.ceil(drops / (EACH * len(blocks))))
+    times = max(1, min(times, math.ceil(drops / (FEWEST * len(blocks)))))
+    shares = np.cumsum([block.rows * block.cols for block in blocks]) / (rows * cols)
+    fallen = 0
+    for time in range(times):
+        until = drops * (time + 1) // times
+        ends = [fallen + round(share * (until - fallen)) for share in shares]
+        counts = np.diff([fallen, *ends])
+        fallen = until
+        for turn in range(4):
+            found = []
+            for number, block in enumerate(blocks):
+                row, col = divmod(number, across)
+                if (row % 2) * 2 + col % 2 == turn and counts[number]:
+                    found.append(Shower(block, int(counts[number]), (seed * 65_537 + time) * 65_537 + number))
+            if found:
+                yield found
+
+
+def rain_on(
+    heights: DoubleArray, weights: NDArray[np.float32] | None, spacing: float, drops: int, seed: int, rain: Rain,
+    box: tuple[int, int, int, int],
+) -> DoubleArray:  # fmt: skip
+    """A block with the ground around it, as far as drops run (modified and returned); they fall on `box` of it."""
+    rain_in_place(heights, spacing, drops, seed, rain, weights=weights, box=box)
+    return heights
 
 
 @kernel

@@ -10,7 +10,9 @@ from pydantic_settings import BaseSettings, SettingsConfigDict
 
 class Settings(BaseSettings):
     """host, port : where to listen; data : the one folder that everything is kept in; logbook_mib : how large the
-    logbook of a world may become before its oldest revisions are folded together; upload_mib : largest upload."""
+    logbook of a world may become before its oldest revisions are folded together; upload_mib : largest upload;
+    workers : processes that long work runs on (0: threads of this one); cluster : the scheduler of a Dask cluster that
+    it runs on instead, as tcp://host:port."""
 
     model_config = SettingsConfigDict(env_prefix="FERNFIELD_")
 
@@ -19,3 +21,5 @@ class Settings(BaseSettings):
     data: Path = Path.home() / ".fernfield"
     logbook_mib: int = Field(default=1024, ge=1, le=1_048_576)
     upload_mib: int = Field(default=2048, ge=1, le=65_536)
+    workers: int = Field(default=0, ge=0, le=256)
+    cluster: str = Field(default="", max_length=200, pattern=r"^$|^(tcp|tls|ws|wss)://\S+$")

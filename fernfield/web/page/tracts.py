@@ -10,6 +10,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import Window
+from fernfield.core.overview import RULES
 from fernfield.web.kernel.parts import TheLand, TheStudio, TheTract, outcome_json
 from fernfield.web.kernel.pictures import level_window, plan_rgb, png_of, tile_webp
 from fernfield.web.kernel.windows import TheWindow
@@ -77,13 +78,21 @@ def stroke(stroke: Stroke, seen_land: TheLand) -> dict[str, Any]:
 
 
 @seen.get("/heights", response_class=Response)
-def heights(seen_land: TheLand, window: TheWindow, step: Annotated[int, Query(ge=1, le=1024)] = 1) -> Response:
+def heights(
+    seen_land: TheLand,
+    window: TheWindow,
+    step: Annotated[int, Query(ge=1, le=1024)] = 1,
+    of: Annotated[
+        Literal["post", "mean", "lowest", "highest"],
+        Query(description="from far away: the post itself, or what the ground around it comes to"),
+    ] = "post",
+) -> Response:
     posts = -(-window.rows // step) * -(-window.cols // step)
     if posts > MOST_POSTS:
         raise InvalidInput(f"at most {MOST_POSTS} posts can be asked for at once, not {posts}", "step")
     world, land = seen_land
     with world.lock:
-        values = land.read(HEIGHT, window, step)
+        values = land.read(HEIGHT, window, step) if of == "post" else land.seen(HEIGHT, window, step, RULES[of])
     return Response(
         values.astype("<f4").tobytes(),
         media_type="application/octet-stream",

@@ -48,7 +48,7 @@ def painted_and_ruled(
     ruled: Ruled = []
     for key, cover in covers_of(world)[1:]:
         layer = cover_layer(key)
-        painted.append(None if land.blank(layer, posts) else land.read(layer, posts, step))
+        painted.append(None if land.blank(layer, posts) else land.seen(layer, posts, step))
         if cover.rule is None:
             ruled.append(None)
             continue

@@ -9,70 +9,73 @@ import numpy as np
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.intake.square import between
 from fernfield.work.ground.commands import PressFile, Reset, Weather
-from fernfield.work.kernel.draft import Draft
-from fernfield.work.kernel.drawing import GroundDrawing
+from fernfield.work.kernel.drawing import draw_ground
 from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.rows import Moves
+from fernfield.work.kernel.ledger import Ended, said
+from fernfield.work.kernel.sweep import Say, Sweep
 from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.plots.areas import area_words, corners_of, mixed, share_of, window_of
+from fernfield.work.plots.rows import PLOTS
+
+RESTS_ON = (PLOTS.name, "covers")
+"""The collections that say how much of a post belongs to an area."""
 
 
 def reset(world: OpenWorld, tract: Tract, command: Reset, past: OpenWorld | None) -> Outcome:
     """Bring an area back to an elevation, or to the ground of `past`, the world as it was."""
 
-    def work(draft: Draft) -> tuple[str, Moves]:
+    def begin() -> Sweep:
         land = world.land_from(tract.row.id)
         older = None if past is None else land.as_in(past.tracts)
         window = window_of(world, land, command)
-        ground = GroundDrawing(world, draft, command.sheet)
 
         def new(part: Window, was: FloatArray) -> FloatArray:
             share = share_of(world, land, command, part, command.feather_m)
-            if older is None:
+            if older is None or past is None:
                 return mixed(was, np.full_like(was, command.elevation_m), share)
-            return mixed(was, older.read(HEIGHT, part), share)
+            with past.lock:
+                then = older.read(HEIGHT, part)
+            return mixed(was, then, share)
 
-        ground.put(land, window, new)
-        ground.settle()
         to = {"base": "to the base", "revision": f"to r{command.revision}"}.get(
             command.to, f"to {command.elevation_m or 0:g} m"
         )
-        return f"Reset {area_words(world, command)} {to}", {}
+        words = f"Reset {area_words(world, command)} {to}"
+        return draw_ground(world, land, window, command.sheet, new, lambda: Ended(words, said(command)), *RESTS_ON)
 
-    return world.change_ground(command, work)
+    return world.sweep(begin)
 
 
-def weathered(world: OpenWorld, tract: Tract, command: Weather, window: Window, before: Any, after: Any) -> Outcome:
+def weathered(
+    world: OpenWorld, tract: Tract, command: Weather, window: Window, before: Any, after: Any, say: Say
+) -> Outcome:
     """Write what weathering came to. Where the ground has changed meanwhile, what it did is added to that."""
 
-    def work(draft: Draft) -> tuple[str, Moves]:
-        ground = GroundDrawing(world, draft, command.sheet)
-
+    def begin() -> Sweep:
         def new(part: Window, was: FloatArray) -> FloatArray:
             box = part.inside(window)
             old, then = np.asarray(before[box], np.float32), np.asarray(after[box], np.float32)
             return np.where(was == old, then, was + (then - old)).astype(np.float32)
 
-        ground.put(world.land_from(tract.row.id), window, new)
-        ground.settle()
         how = (
             f"frost, {command.passes} passes to {command.repose_deg:g}°"
             if command.kind == "frost"
             else f"rain, {command.drops_per_m2:g} drops/m²"
         )
-        return f"Weathered {area_words(world, command)} by {how}", {}
+        words = f"Weathered {area_words(world, command)} by {how}"
+        land = world.land_from(tract.row.id)
+        return draw_ground(world, land, window, command.sheet, new, lambda: Ended(words, said(command)))
 
-    return world.change_ground(command, work)
+    return world.sweep(begin, say)
 
 
 def press_file(world: OpenWorld, tract: Tract, command: PressFile, heights: Any) -> Outcome:
     """Press heights of another grid into an area, stretched to its bounds. [m]"""
 
-    def work(draft: Draft) -> tuple[str, Moves]:
+    def begin() -> Sweep:
         land = world.land_from(tract.row.id)
         window = window_of(world, land, command)
-        ground = GroundDrawing(world, draft, command.sheet)
         corners = corners_of(world, land, command)
         xs, ys = (
             ([x for x, _ in corners], [y for _, y in corners])
@@ -94,11 +97,10 @@ def press_file(world: OpenWorld, tract: Tract, command: PressFile, heights: Any)
             share = share_of(world, land, command, part, command.feather_m)
             return mixed(was, pressed + np.float32(command.lift_m), share)
 
-        ground.put(land, window, new)
-        ground.settle()
-        return f"Pressed a file into {area_words(world, command)}", {}
+        words = f"Pressed a file into {area_words(world, command)}"
+        return draw_ground(world, land, window, command.sheet, new, lambda: Ended(words, said(command)), *RESTS_ON)
 
-    return world.change_ground(command, work)
+    return world.sweep(begin)
 
 
 def _averaged(heights: Any, block: int) -> Any:

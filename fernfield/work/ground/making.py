@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import numpy as np
 
 from fernfield.core.errors import Conflict
-from fernfield.core.grid import FloatArray, Window
-from fernfield.core.ground.frost import NO_WEIGHTS, THREADS
-from fernfield.core.ground.rain import Rain, rain_in_place
+from fernfield.core.grid import Array, FloatArray, Window
+from fernfield.core.ground.frost import NO_WEIGHTS
+from fernfield.core.ground.rain import Rain
 from fernfield.core.ground.sheets import base_of
 from fernfield.core.landforms import LANDFORMS
 from fernfield.core.landforms.landform import Ground
@@ -20,19 +19,22 @@ from fernfield.core.landforms.patches import Landscape, land
 from fernfield.core.landforms.strain import strain
 from fernfield.work.ground.commands import MakeLand
 from fernfield.work.ground.rows import MOST_SHEETS, RECIPES, SHEETS, Recipe, Sheet, sheets_of
-from fernfield.work.ground.sheeting import UNDER, restack, sheet_layer
-from fernfield.work.ground.weathering import DROPS_AT_ONCE, frost_in_place
+from fernfield.work.ground.sheeting import UNDER, holding, restack, sheet_layer
+from fernfield.work.ground.weathering import frost_in_place, rain_over
 from fernfield.work.kernel.draft import Draft
 from fernfield.work.kernel.jobs import Job
 from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.ledger import Ended, said
 from fernfield.work.kernel.rows import Moves
+from fernfield.work.kernel.sweep import Sweep, Unit
 from fernfield.work.kernel.tracts import Tract
-from fernfield.work.kernel.windows import scratch
+from fernfield.work.kernel.windows import let_go, over, rows_of, scratch
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.plots.areas import Area, share_of, window_of
+from fernfield.work.plots.rows import PLOTS
 
 ROWS_AT_ONCE = 64
-"""Rows of land that are made between two looks at whether the job should stop, by each thread."""
+"""Rows of land that are made in one piece."""
 
 PREVIEW_SIDE = 220
 """Posts along the longer side of a preview."""
@@ -111,6 +113,13 @@ def heights_at(recipe: Recipe, x: Any, y: Any, middle: tuple[float, float], reac
     return np.asarray(made + np.float32(recipe.base_m), np.float32)
 
 
+def land_in(
+    recipe: Recipe, xs: Array, ys: Array, middle: tuple[float, float], reach: float
+) -> FloatArray:  # fmt: skip
+    """The recipe's land at every place of these eastings and northings, before any weather. [m]"""
+    return heights_at(recipe, *np.meshgrid(xs, ys), middle, reach)
+
+
 def preview(world: OpenWorld, tract: Tract, recipe: Recipe) -> tuple[FloatArray, float]:
     """Coarse heights of the recipe's region, and the spacing of their posts. [m]"""
     window, middle, reach = region(world, tract, recipe)
@@ -136,22 +145,17 @@ def make_land(
     window, middle, reach = region(world, tract, recipe)
     with scratch(window.shape, np.float32) as made:
 
-        def band(row: int) -> None:
-            last = min(window.row0 + row + ROWS_AT_ONCE, window.row1)
-            part = Window(window.row0 + row, window.col0, last, window.col1)
-            x, y = _places(tract, part)
-            made[part.inside(window)] = heights_at(recipe, x, y, middle, reach)
+        def give(part: Window) -> tuple[Any, ...]:
+            return recipe, tract.grid.xs(part), tract.grid.ys(part), middle, reach
 
-        with ThreadPoolExecutor(THREADS) as pool:
-            for row in range(0, window.rows, ROWS_AT_ONCE * THREADS):
-                job.step(0.02 + 0.5 * row / window.rows, "Making the land")
-                firsts = range(row, min(row + ROWS_AT_ONCE * THREADS, window.rows), ROWS_AT_ONCE)
-                for part in [pool.submit(band, first) for first in firsts]:
-                    part.result()
+        parts = rows_of(window, ROWS_AT_ONCE)
+        words = "Making the land"
+        for part, heights in over(parts, give, land_in, crew=job.crew, job=job, words=words, part=(0.02, 0.52)):
+            made[part.inside(window)] = heights
+            let_go(made)
         if recipe.weathering is not None:
             _weather(recipe, tract.grid.spacing, made, job)
-        job.step(0.93, "Writing the ground")
-        outcome = _write(world, tract, command, window, made)
+        outcome = _write(job, world, tract, command, window, made)
     return {
         **outcome.public(),
         "sheet": command.key,
@@ -168,19 +172,16 @@ def _weather(recipe: Recipe, spacing: float, made: Any, job: Job) -> None:
     if drops and min(made.shape) >= 3:
         with scratch(made.shape, np.float64) as exact:
             exact[...] = made
-            for number, first in enumerate(range(0, drops, DROPS_AT_ONCE)):
-                job.step(0.52 + 0.3 * first / drops, f"Rain: {first:,} of {drops:,} drops")
-                count = min(DROPS_AT_ONCE, drops - first)
-                rain_in_place(exact, spacing, count, recipe.seed * 104_729 + number, Rain())
+            rain_over(exact, spacing, drops, recipe.seed, Rain(), None, job, (0.52, 0.82))
             made[...] = exact
     if weathering.passes:
         frost_in_place(made, spacing, weathering.repose_deg, weathering.passes, NO_WEIGHTS, job, (0.82, 0.92))
 
 
-def _write(world: OpenWorld, tract: Tract, command: MakeLand, window: Window, made: Any) -> Outcome:
-    recipe = command.recipe
+def _write(job: Job, world: OpenWorld, tract: Tract, command: MakeLand, window: Window, made: Any) -> Outcome:
+    recipe, layer = command.recipe, sheet_layer(command.key)
 
-    def work(draft: Draft) -> tuple[str, Moves]:
+    def begin() -> Sweep:
         sheets = sheets_of(world)
         old = dict(sheets).get(command.key)
         if old is None and len(sheets) >= MOST_SHEETS:
@@ -189,31 +190,34 @@ def _write(world: OpenWorld, tract: Tract, command: MakeLand, window: Window, ma
             raise Conflict(f"the sheet {old.name} is locked: unlock it to make its land anew")
         sheet = Sheet(name=command.name, position=len(sheets)) if old is None else old
         stack = [*((k, s) for k, s in sheets if k != command.key), (command.key, sheet)]
-        land, layer = world.land_from(tract.row.id), sheet_layer(command.key)
-        for one in land.parts:
-            cache, tract_id = one.tract.cache, one.tract.row.id
-            touched = set(one.own(window).tiles())
-            touched |= {(p[1], p[2]) for p in cache.ranges if p[0] == layer and not cache.blank_tile(p)}
-            for tile in sorted(touched):
-                whole = cache.grid.tile_window(*tile).shifted(one.row, one.col)
-                part = whole.meet(window)
-                own = draft.tile(tract_id, (layer, *tile))
-                base = base_of(draft.was(tract_id, (HEIGHT, *tile)), draft.was(tract_id, (UNDER, *tile))).copy()
-                own[...] = 0
-                if not part.empty:
-                    share = share_of(world, land, _area(recipe), part, recipe.feather_m)
-                    box = part.inside(whole)
-                    own[box] = (np.asarray(made[part.inside(window)], np.float32) - base[box]) * share
-                cache.widen_range((layer, *tile), own)
-                restack(draft, tract_id, cache, tile, stack, base)
+        land = world.land_from(tract.row.id)
+        parts = {one.tract.row.id: one for one in land.parts}
+
+        def draw(draft: Draft, unit: Unit) -> None:
+            one, (tract_id, tile) = parts[unit[0]], unit
+            whole = one.tract.grid.tile_window(*tile).shifted(one.row, one.col)
+            part = whole.meet(window)
+            own = draft.tile(tract_id, (layer, *tile))
+            ground, under = draft.tile(tract_id, (HEIGHT, *tile)), draft.tile(tract_id, (UNDER, *tile))
+            base = base_of(ground, under).copy()
+            own[...] = 0
+            if not part.empty:
+                share = share_of(world, land, _area(recipe), part, recipe.feather_m)
+                box = part.inside(whole)
+                own[box] = (np.asarray(made[part.inside(window)], np.float32) - base[box]) * share
+            draft.cache(tract_id).widen_range((layer, *tile), own)
+            restack(draft, unit, stack, base)
+
         names = ", ".join(landscape.name for landscape in recipe.landscapes)
         verb = "Made" if old is None else "Made anew"
-        return (
-            f"{verb} the land {sheet.name} from seed {recipe.seed}: {names}",
-            {
-                (SHEETS.name, command.key): sheet,
-                (RECIPES.name, command.key): recipe.model_copy(update={"tract": tract.row.id}),
-            },
-        )
+        words = f"{verb} the land {sheet.name} from seed {recipe.seed}: {names}"
+        moves: Moves = {
+            (SHEETS.name, command.key): sheet,
+            (RECIPES.name, command.key): recipe.model_copy(update={"tract": tract.row.id}),
+        }
+        there = {(tract.row.id, tile) for tract, tile, _, _ in land.tiles(window)}
+        units = sorted(there | {unit for unit in holding(world.caches, command.key) if unit[0] in parts})
+        still = world.rests_on(SHEETS.name, PLOTS.name)
+        return Sweep(units, draw, lambda: Ended(words, said(command), moves), still)
 
-    return world.change_ground(command, work)
+    return world.sweep(begin, lambda done: job.step(0.93 + 0.06 * done, "Writing the ground"))

@@ -63,7 +63,16 @@ ROOM = Room(
     "ground",
     collections=(SHEETS, LEVELS, LIMITS, RECIPES),
     layers=(
-        Layer(HEIGHT, FLOAT, None, seen=HEIGHT, bounds=_bounds, check=may_go_into, settle=settle_into),
+        Layer(
+            HEIGHT,
+            FLOAT,
+            None,
+            seen=HEIGHT,
+            bounds=_bounds,
+            check=may_go_into,
+            settle=settle_into,
+            rests_on=(SHEETS.name, LIMITS.name),
+        ),
         Layer(UNDER, np.dtype(np.uint32)),
         Layer(SHEET, FLOAT),
         Layer(OPENING, seen=OPENING, gathers=False, touched=lambda world, tool, subject: [(OPENING, tool.sign)]),

@@ -2,21 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 
 import numpy as np
 
 from fernfield.core.errors import Conflict
-from fernfield.core.grid import FloatArray, Window
+from fernfield.core.grid import FloatArray
 from fernfield.core.ground.carry import Carriage, seen
 from fernfield.formats.asc import asc_lines
 from fernfield.work.ground.commands import ClearSheet, MergeSheet, PasteSheet, PutSheet, RemoveSheet
 from fernfield.work.ground.rows import MOST_SHEETS, RECIPES, SHEETS, Sheet, sheets_of
-from fernfield.work.ground.sheeting import change_sheet, check_open, clear_sheet, merge_sheet, restack, sheet_layer
-from fernfield.work.kernel.commands import said_of
+from fernfield.work.ground.sheeting import check_open, clear_tile, holding, merge_tile, restack, sheet_layer, shown
+from fernfield.work.kernel.commands import Command, said_of
 from fernfield.work.kernel.draft import Draft
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.ledger import Ended, said
 from fernfield.work.kernel.rows import Moves
+from fernfield.work.kernel.sweep import Sweep, Unit
 from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.windows import bands
 from fernfield.work.kernel.world import OpenWorld, Outcome
@@ -25,18 +26,28 @@ from fernfield.work.kernel.world import OpenWorld, Outcome
 def put_sheet(world: OpenWorld, command: PutSheet) -> Outcome:
     """Add a sheet or change one; the ground follows when it is hidden, shown or weighed."""
 
-    def work(draft: Draft) -> tuple[str, Moves]:
+    def begin() -> Sweep:
         old = sheets_of(world)
-        known = dict(old)
-        was = known.get(command.key)
+        was = dict(old).get(command.key)
         if was is None and len(old) >= MOST_SHEETS:
             raise Conflict(f"a world holds at most {MOST_SHEETS} sheets")
         sheet = SHEETS.merged(was, said_of(command.sheet))
         new = [*((k, s) for k, s in old if k != command.key), (command.key, sheet)]
-        change_sheet(draft, world.caches, command.key, old, new)
-        return _words(was, sheet), {("sheets", command.key): sheet}
+        changes = dict(shown(old)).get(command.key) != dict(shown(new)).get(command.key)
+        return _sweep(
+            world, command, holding(world.caches, command.key) if changes else [],
+            lambda draft, unit: restack(draft, unit, new), _words(was, sheet), {(SHEETS.name, command.key): sheet},
+        )  # fmt: skip
 
-    return world.change_ground(command, work)
+    return world.sweep(begin)
+
+
+def _sweep(
+    world: OpenWorld, command: Command, units: Sequence[Unit], draw: Callable[[Draft, Unit], None], words: str,
+    moves: Moves,
+) -> Sweep:  # fmt: skip
+    """An edit of what sheets hold."""
+    return Sweep(units, draw, lambda: Ended(words, said(command), moves), world.rests_on(SHEETS.name))
 
 
 def _words(was: Sheet | None, sheet: Sheet) -> str:
@@ -54,16 +65,18 @@ def _words(was: Sheet | None, sheet: Sheet) -> str:
 def empty_sheet(world: OpenWorld, command: ClearSheet | RemoveSheet) -> Outcome:
     """Take everything out of a sheet, and away with it when it is removed."""
 
-    def work(draft: Draft) -> tuple[str, Moves]:
+    def begin() -> Sweep:
         sheet = world.row(SHEETS, command.key)
         if sheet.locked:
             raise Conflict(f"the sheet {sheet.name} is locked: unlock it first")
-        clear_sheet(draft, world.caches, command.key, sheets_of(world))
-        if isinstance(command, ClearSheet):
-            return f"Cleared the sheet {sheet.name}", {}
-        return f"Deleted the sheet {sheet.name}", _gone(world, command.key)
+        sheets, only = sheets_of(world), isinstance(command, ClearSheet)
+        return _sweep(
+            world, command, holding(world.caches, command.key),
+            lambda draft, unit: clear_tile(draft, unit, command.key, sheets),
+            f"{'Cleared' if only else 'Deleted'} the sheet {sheet.name}", {} if only else _gone(world, command.key),
+        )  # fmt: skip
 
-    return world.change_ground(command, work)
+    return world.sweep(begin)
 
 
 def _gone(world: OpenWorld, key: str) -> Moves:
@@ -77,18 +90,21 @@ def _gone(world: OpenWorld, key: str) -> Moves:
 def merge(world: OpenWorld, command: MergeSheet) -> Outcome:
     """Put what a sheet holds into another or the base, and remove it."""
 
-    def work(draft: Draft) -> tuple[str, Moves]:
+    def begin() -> Sweep:
         sheets = sheets_of(world)
         sheet = world.row(SHEETS, command.key)
         check_open(sheets, command.key)
         check_open(sheets, command.into)
         if command.into == command.key:
             raise Conflict(f"the sheet {sheet.name} cannot be merged into itself")
-        merge_sheet(draft, world.caches, command.key, command.into, sheets)
         into = "the base" if command.into is None else world.row(SHEETS, command.into).name
-        return f"Merged the sheet {sheet.name} into {into}", _gone(world, command.key)
+        return _sweep(
+            world, command, holding(world.caches, command.key),
+            lambda draft, unit: merge_tile(draft, unit, command.key, command.into, sheets),
+            f"Merged the sheet {sheet.name} into {into}", _gone(world, command.key),
+        )  # fmt: skip
 
-    return world.change_ground(command, work)
+    return world.sweep(begin)
 
 
 def sheet_asc(world: OpenWorld, tract: Tract, key: str) -> Iterator[bytes]:
@@ -105,26 +121,28 @@ def sheet_asc(world: OpenWorld, tract: Tract, key: str) -> Iterator[bytes]:
 
 def paste_sheet(world: OpenWorld, tract: Tract, command: PasteSheet, rise: FloatArray, spacing: float) -> Outcome:
     """A new sheet from differences [m] of any spacing, south-west corner on the tract's; what lies beyond is cut."""
+    grid = tract.grid
 
-    def work(draft: Draft) -> tuple[str, Moves]:
+    def begin() -> Sweep:
         sheets = sheets_of(world)
         if command.key in dict(sheets) or len(sheets) >= MOST_SHEETS:
             raise Conflict(f"there is a sheet {command.key!r} already, or there are {MOST_SHEETS} of them")
-        grid, cache = tract.grid, tract.cache
         new = [*sheets, (command.key, command.sheet)]
-        for tile in grid.window.tiles():
-            whole: Window = grid.tile_window(*tile)
+
+        def draw(draft: Draft, unit: Unit) -> None:
+            whole = grid.tile_window(*unit[1])
             carriage = Carriage(
                 grid.rows - 1 - whole.row0, -whole.col0, rise.shape[0] - 1, 0, scale=grid.spacing / spacing
             )
             own = np.nan_to_num(seen(rise, whole.shape, carriage))
-            if not own.any():
-                continue
-            place = sheet_layer(command.key), *tile
-            draft.tile(tract.row.id, place)[...] = own
-            cache.widen_range(place, own)
-            draft.tile(tract.row.id, (HEIGHT, *tile))
-            restack(draft, tract.row.id, cache, tile, new)
-        return f"Brought in the sheet {command.sheet.name}", {("sheets", command.key): command.sheet}
+            if own.any():
+                place = sheet_layer(command.key), *unit[1]
+                draft.tile(unit[0], place)[...] = own
+                draft.cache(unit[0]).widen_range(place, own)
+                restack(draft, unit, new)
 
-    return world.change_ground(command, work)
+        units = [(tract.row.id, tile) for tile in grid.window.tiles()]
+        moves: Moves = {(SHEETS.name, command.key): command.sheet}
+        return _sweep(world, command, units, draw, f"Brought in the sheet {command.sheet.name}", moves)
+
+    return world.sweep(begin)

@@ -19,6 +19,7 @@ from fernfield.core.ground.sheets import base_of, compose, under_of
 from fernfield.work.ground.rows import Sheet, sheets_of
 from fernfield.work.kernel.draft import Draft
 from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.sweep import Unit
 from fernfield.work.kernel.tiles import Place, TileCache
 from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
@@ -45,7 +46,7 @@ def settle_into(
     draft: Draft, world: OpenWorld, tract: Tract, tile: tuple[int, int], was: NDArray[Any], key: str | None
 ) -> None:
     """The ground of a tile was drawn on: put what changed into a sheet, or into the base."""
-    settle(draft, tract.row.id, tract.cache, tile, was, sheets_of(world), key)
+    settle(draft, tract.row.id, draft.cache(tract.row.id), tile, was, sheets_of(world), key)
 
 
 def check_open(sheets: Sheets, key: str | None) -> None:
@@ -103,14 +104,14 @@ def settle(draft: Draft, tract_id: str, cache: TileCache, tile: tuple[int, int],
     cache.widen_range(under, cache.tile(under))
 
 
-def restack(draft: Draft, tract_id: str, cache: TileCache, tile: tuple[int, int], sheets: Sheets,
-            base: FloatArray | None = None) -> None:  # fmt: skip
+def restack(draft: Draft, unit: Unit, sheets: Sheets, base: FloatArray | None = None) -> None:
     """Make the ground of a tile the sum of its base and `sheets` anew; `base` is another base than the one there."""
+    tract_id, tile = unit
     ground = draft.tile(tract_id, (HEIGHT, *tile))
     under = draft.tile(tract_id, (UNDER, *tile))
     if base is None:
         base = base_of(draft.was(tract_id, (HEIGHT, *tile)), draft.was(tract_id, (UNDER, *tile))).copy()
-    ground[...] = compose(base, _stack(cache, sheets, tile))
+    ground[...] = compose(base, _stack(draft.cache(tract_id), sheets, tile))
     under[...] = under_of(ground, base)
 
 
@@ -120,38 +121,32 @@ def tiles_of(cache: TileCache, key: str) -> list[tuple[int, int]]:
     return sorted((place[1], place[2]) for place in cache.ranges if place[0] == layer and not cache.blank_tile(place))
 
 
-def change_sheet(draft: Draft, caches: Mapping[str, TileCache], key: str, old: Sheets, new: Sheets) -> None:
-    """A sheet was hidden, shown, weighed or removed: from the sheets `old` to `new`."""
-    if dict(shown(old)).get(key) == dict(shown(new)).get(key):
-        return
-    for tract_id, cache in caches.items():
-        for tile in tiles_of(cache, key):
-            restack(draft, tract_id, cache, tile, new)
+def holding(caches: Mapping[str, TileCache], key: str) -> list[Unit]:
+    """The tiles of all tracts in which a sheet holds something."""
+    return [(tract_id, tile) for tract_id, cache in caches.items() for tile in tiles_of(cache, key)]
 
 
-def clear_sheet(draft: Draft, caches: Mapping[str, TileCache], key: str, sheets: Sheets) -> None:
-    """Take everything out of a sheet; the ground is the sum of the others."""
-    for tract_id, cache in caches.items():
-        for tile in tiles_of(cache, key):
-            draft.tile(tract_id, (sheet_layer(key), *tile))[...] = 0
-            restack(draft, tract_id, cache, tile, sheets)
+def clear_tile(draft: Draft, unit: Unit, key: str, sheets: Sheets) -> None:
+    """Take everything out of a sheet in a tile; the ground is the sum of the others."""
+    draft.tile(unit[0], (sheet_layer(key), *unit[1]))[...] = 0
+    draft.cache(unit[0]).set_range((sheet_layer(key), *unit[1]), 0.0, 0.0)
+    restack(draft, unit, sheets)
 
 
-def merge_sheet(draft: Draft, caches: Mapping[str, TileCache], key: str, into: str | None, sheets: Sheets) -> None:
-    """Put what a sheet holds into another or the base; the ground stays, to the rounding of a float32."""
+def merge_tile(draft: Draft, unit: Unit, key: str, into: str | None, sheets: Sheets) -> None:
+    """Put what a sheet holds in a tile into another or the base; the ground stays, to the rounding of a float32."""
+    tract_id, tile = unit
     weights = dict(shown(sheets))
     left = [pair for pair in sheets if pair[0] != key]
-    for tract_id, cache in caches.items():
-        for tile in tiles_of(cache, key):
-            own = draft.tile(tract_id, (sheet_layer(key), *tile))
-            held = weights[key] * own.astype(np.float64)
-            base: NDArray[Any] | None = None
-            if into is None:
-                old = base_of(draft.was(tract_id, (HEIGHT, *tile)), draft.was(tract_id, (UNDER, *tile)))
-                base = (old + held).astype(np.float32)
-            else:
-                other = draft.tile(tract_id, (sheet_layer(into), *tile))
-                other[...] = (other + held / weights[into]).astype(np.float32)
-                cache.widen_range((sheet_layer(into), *tile), other)
-            own[...] = 0
-            restack(draft, tract_id, cache, tile, left, base)
+    own = draft.tile(tract_id, (sheet_layer(key), *tile))
+    held = weights[key] * own.astype(np.float64)
+    base: NDArray[Any] | None = None
+    if into is None:
+        old = base_of(draft.was(tract_id, (HEIGHT, *tile)), draft.was(tract_id, (UNDER, *tile)))
+        base = (old + held).astype(np.float32)
+    else:
+        other = draft.tile(tract_id, (sheet_layer(into), *tile))
+        other[...] = (other + held / weights[into]).astype(np.float32)
+        draft.cache(tract_id).widen_range((sheet_layer(into), *tile), other)
+    own[...] = 0
+    restack(draft, unit, left, base)

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -14,43 +14,35 @@ from fernfield.core.ground.frost import (
     NO_WEIGHTS,
     ROUNDS,
     SHARE,
-    THREADS,
     TOGETHER,
+    around,
     bands_of,
     frost_band,
     slump_in_place,
 )
-from fernfield.core.ground.rain import Rain, rain_in_place
+from fernfield.core.ground.rain import Rain, Shower, rain_on, reach_of, showers
 from fernfield.work.ground.areas import weathered
 from fernfield.work.ground.commands import Weather
 from fernfield.work.kernel.jobs import Job
 from fernfield.work.kernel.layers import HEIGHT
 from fernfield.work.kernel.tracts import Tract
-from fernfield.work.kernel.windows import ROWS_AT_ONCE, scratch
+from fernfield.work.kernel.windows import let_go, over, rows_of, scratch
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.plots.areas import share_of
 
-DROPS_AT_ONCE = 20_000
-"""Drops between two looks at whether the job should stop."""
-
 MOST_SLUMPED = 8_193 * 8_193
 """On more posts than this only fine passes are made: the coarser ones need the whole in memory."""
-
-BANDS_AT_ONCE = 16
-"""Bands of frost between two looks at whether the job should stop."""
 
 
 def weather(job: Job, world: OpenWorld, tract: Tract, command: Weather, window: Window) -> dict[str, Any]:
     """Weather `window` and write it as one revision; returns the outcome as the API shows it."""
     land = world.land_from(tract.row.id)
     with scratch(window.shape, np.float32) as before:
-        for row in range(0, window.rows, ROWS_AT_ONCE):
-            job.step(0.02 * row / window.rows, "Reading the ground")
-            part = Window(
-                window.row0 + row, window.col0, min(window.row0 + row + ROWS_AT_ONCE, window.row1), window.col1
-            )
+        for part in rows_of(window):
+            job.step(0.02 * (part.row0 - window.row0) / window.rows, "Reading the ground")
             with world.lock:
                 before[part.inside(window)] = land.read(HEIGHT, part)
+            let_go(before)
         whole = command.whole
         shares = None if whole else share_of(world, land, command, window, command.feather_m)
         if command.kind == "frost":
@@ -60,6 +52,10 @@ def weather(job: Job, world: OpenWorld, tract: Tract, command: Weather, window: 
     return outcome.public()
 
 
+def _writing(job: Job, done: float) -> None:
+    job.step(0.93 + 0.06 * done, "Writing the ground")
+
+
 def _frost(
     world: OpenWorld, tract: Tract, command: Weather, window: Window, before: Any, shares: FloatArray | None, job: Job
 ) -> Outcome:
@@ -67,8 +63,7 @@ def _frost(
     with scratch(window.shape, np.float32) as now:
         now[...] = before
         frost_in_place(now, tract.grid.spacing, command.repose_deg, command.passes, weights, job, (0.02, 0.92))
-        job.step(0.93, "Writing the ground")
-        return weathered(world, tract, command, window, before, now)
+        return weathered(world, tract, command, window, before, now, partial(_writing, job))
 
 
 def frost_in_place(
@@ -80,10 +75,10 @@ def frost_in_place(
     `part` is the stretch of the job's progress that this takes.
     """
     drop = math.tan(math.radians(repose_deg)) * spacing
-    bands = bands_of(heights.shape[0])
+    bands = [Window(first, 0, last, heights.shape[1]) for first, last in bands_of(heights.shape[0])]
     rounds = [passes // ROUNDS + (1 if k < passes % ROUNDS else 0) for k in range(ROUNDS)]
     done = 0
-    with scratch(heights.shape, np.float32) as other, ThreadPoolExecutor(THREADS) as pool:
+    with scratch(heights.shape, np.float32) as other:
         now, after = heights, other
         for fine in rounds:
             if fine and heights.size <= MOST_SLUMPED:
@@ -91,14 +86,17 @@ def frost_in_place(
                 slump_in_place(now, spacing, repose_deg, fine, weights)
             for first in range(0, fine, TOGETHER):
                 count = min(TOGETHER, fine - first)
-                for number in range(0, len(bands), BANDS_AT_ONCE):
-                    share = (done + count * number / len(bands)) / passes
-                    job.step(part[0] + (part[1] - part[0]) * share, f"Frost: pass {done + 1} of {passes}")
-                    at_once = bands[number : number + BANDS_AT_ONCE]
-                    for work in [
-                        pool.submit(frost_band, now, after, rows, count, drop, SHARE, weights) for rows in at_once
-                    ]:
-                        work.result()
+
+                def give(band: Window, now: Any = now, count: int = count) -> tuple[Any, ...]:
+                    return (*around(now, (band.row0, band.row1), count, weights), count, drop, SHARE)
+
+                share = [part[0] + (part[1] - part[0]) * n / passes for n in (done, done + count)]
+                words = f"Frost: pass {done + 1} of {passes}"
+                for band, made in over(
+                    bands, give, frost_band, crew=job.crew, job=job, words=words, part=(share[0], share[1])
+                ):
+                    after[band.row0 : band.row1] = made
+                let_go(now)
                 now, after = after, now
                 done += count
         if now is not heights:
@@ -112,10 +110,38 @@ def _rain(
     rain = replace(Rain(), capacity=command.capacity, inertia=command.inertia)
     with scratch(window.shape, np.float64) as exact:
         exact[...] = before
-        for number, first in enumerate(range(0, drops, DROPS_AT_ONCE)):
-            job.step(0.02 + 0.9 * first / drops, f"Rain: {first:,} of {drops:,} drops")
-            count = min(DROPS_AT_ONCE, drops - first)
-            if min(window.shape) >= 3:
-                rain_in_place(exact, tract.grid.spacing, count, command.seed * 104_729 + number, rain, weights=shares)
-        job.step(0.93, "Writing the ground")
-        return weathered(world, tract, command, window, before, exact)
+        rain_over(exact, tract.grid.spacing, drops, command.seed, rain, shares, job, (0.02, 0.92))
+        return weathered(world, tract, command, window, before, exact, partial(_writing, job))
+
+
+def rain_over(
+    heights: Any, spacing: float, drops: int, seed: int, rain: Rain, weights: FloatArray | None, job: Job,
+    part: tuple[float, float],
+) -> None:  # fmt: skip
+    """Rain on `heights` (modified, float64), block by block. `part` is the stretch of the job's progress."""
+    if min(heights.shape) < 3:
+        return
+    whole, reach, fallen = Window(0, 0, *heights.shape), reach_of(rain), 0
+    for turn in showers(heights.shape[0], heights.shape[1], drops, seed, rain):
+        sizes = {shower.block: shower for shower in turn}
+        around_it = {block: block.pad(reach).meet(whole) for block in sizes}
+
+        def give(
+            block: Window, sizes: dict[Window, Shower] = sizes, around_it: dict[Window, Window] = around_it
+        ) -> tuple[Any, ...]:
+            wide, shower = around_it[block], sizes[block]
+            box = wide.inside(whole)
+            inner = block.shifted(-wide.row0, -wide.col0)
+            held = None if weights is None else np.ascontiguousarray(weights[box])
+            ground = np.array(heights[box], np.float64, order="C")
+            return ground, held, spacing, shower.drops, shower.seed, rain, (
+                inner.row0, inner.row1, inner.col0, inner.col1
+            )  # fmt: skip
+
+        there = part[0] + (part[1] - part[0]) * fallen / max(drops, 1)
+        fallen += sum(shower.drops for shower in turn)
+        until = part[0] + (part[1] - part[0]) * fallen / max(drops, 1)
+        words = f"Rain: {fallen:,} of {drops:,} drops"
+        for block, made in over(list(sizes), give, rain_on, crew=job.crew, job=job, words=words, part=(there, until)):
+            heights[around_it[block].inside(whole)] = made
+        let_go(heights)

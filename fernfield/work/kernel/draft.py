@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from fernfield.core.earthworks import cut_and_fill
 from fernfield.core.errors import FernError
 from fernfield.core.grid import NOWHERE, Window
-from fernfield.store.worlds import TileAt, TileChange
+from fernfield.store.rows import TileAt, TileChange
 from fernfield.work.kernel.bits import difference
 from fernfield.work.kernel.layers import HEIGHT
 from fernfield.work.kernel.tiles import Place, TileCache, packed
@@ -30,6 +30,10 @@ class Draft:
     def __init__(self, caches: Mapping[str, TileCache], held: Mapping[At, object]) -> None:
         self._caches, self._held = caches, held
         self.before: dict[At, NDArray[Any]] = {}
+
+    def cache(self, tract_id: str) -> TileCache:
+        """The tiles of a tract as the edit leaves them, to read."""
+        return self._caches[tract_id]
 
     def tile(self, tract_id: str, place: Place) -> NDArray[Any]:
         """A tile to write into. Raises Held when a stroke has it."""

@@ -11,11 +11,15 @@ from fernfield.work.kernel.rows import Row
 
 @dataclass(frozen=True, slots=True)
 class Moved:
-    """Posts of a tract changed. `layer` is what a listener sees of it: "height", "look", …"""
+    """Posts of a tract changed. `layer` is what a listener sees of it: "height", "look", …
+
+    was : nothing there was higher before than this, where it is known [m]
+    """
 
     tract_id: str
     layer: str
     window: Window
+    was: float | None = None
 
 
 @dataclass(frozen=True, slots=True)

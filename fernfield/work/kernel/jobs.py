@@ -12,6 +12,7 @@ from functools import partial
 from typing import Any, Concatenate, Generic, ParamSpec, Protocol
 
 from fernfield.core.errors import Cancelled, FernError, NotFound
+from fernfield.work.kernel.crew import HERE, Crew
 
 REMEMBERED = 500
 """Ended jobs are forgotten, oldest first, past this number."""
@@ -37,6 +38,7 @@ class Job:
     id: str
     kind: Kind
     world_id: str | None = None
+    crew: Crew = HERE
     state: str = "queued"
     progress: float = 0.0
     message: str = ""
@@ -98,7 +100,8 @@ class JobKind(Generic[P]):
 class Jobs:
     """The jobs of one application. They live in memory: after a restart their names are unknown."""
 
-    def __init__(self, on_error: Callable[[Job, BaseException], None] | None = None) -> None:
+    def __init__(self, on_error: Callable[[Job, BaseException], None] | None = None, crew: Crew = HERE) -> None:
+        self._crew = crew
         self._pool = ThreadPoolExecutor(max_workers=2, thread_name_prefix="job")
         self._jobs: OrderedDict[str, Job] = OrderedDict()
         self._lock = threading.Lock()
@@ -106,7 +109,7 @@ class Jobs:
 
     def start(self, kind: JobKind[P], world_id: str | None, *args: P.args, **more: P.kwargs) -> Job:
         """Queue a piece of work of some kind, with what its `run` asks for."""
-        job = Job(secrets.token_urlsafe(9), kind, world_id)
+        job = Job(secrets.token_urlsafe(9), kind, world_id, self._crew)
         with self._lock:
             self._jobs[job.id] = job
             for old in [j.id for j in self._jobs.values() if j.ended][: max(0, len(self._jobs) - REMEMBERED)]:
@@ -151,3 +154,4 @@ class Jobs:
             for job in self._jobs.values():
                 job._stop.set()
         self._pool.shutdown(wait=True, cancel_futures=True)
+        self._crew.close()

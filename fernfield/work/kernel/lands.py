@@ -8,7 +8,7 @@ in that tract's posts and metres; then windows may reach beyond the tract's own.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from fernfield.core.errors import InvalidInput, NotFound
 from fernfield.core.grid import LARGEST_LAND, FloatArray, Grid, Window, bilinear
+from fernfield.core.overview import MEAN, Rule, halved, level_for
 from fernfield.work.kernel.layers import HEIGHT
 from fernfield.work.kernel.tracts import Join, Tract, TractPlace
 
@@ -111,34 +112,36 @@ class Land:
         bounds = self.bounds
         rows = np.clip(np.arange(window.row0, window.row1, step), bounds.row0, bounds.row1 - 1)
         cols = np.clip(np.arange(window.col0, window.col1, step), bounds.col0, bounds.col1 - 1)
-        out = np.empty((len(rows), len(cols)), first.tract.cache.layers(layer).dtype)
-        if not len(rows) or not len(cols):
-            return out
-        if not self._whole and not self._fills(rows, cols):
-            self._nearest(layer, rows, cols, out)
-        # The first of two tracts has the edge that they share.
-        for part in reversed(self.parts):
-            r, c = _within(rows, part.where.row0, part.where.row1), _within(cols, part.where.col0, part.where.col1)
-            if r.start < r.stop and c.start < c.stop:
-                out[r, c] = part.tract.cache.pick(layer, rows[r] - part.row, cols[c] - part.col)
-        return out
+        plates = [_posts_of(part, layer) for part in self.parts]
+        return _gathered(plates, rows, cols, self._dtype(layer), whole=self._whole)
 
-    def _fills(self, rows: NDArray[Any], cols: NDArray[Any]) -> bool:
-        box = Window(int(rows[0]), int(cols[0]), int(rows[-1]) + 1, int(cols[-1]) + 1)
-        return _covered(box, [part.where for part in self.parts])
+    def _dtype(self, layer: str) -> np.dtype[Any]:
+        return self.parts[0].tract.cache.layers(layer).dtype
 
-    def _nearest(self, layer: str, rows: NDArray[Any], cols: NDArray[Any], out: NDArray[Any]) -> None:
-        """Fill `out` from the tract that is nearest to each post."""
-        least = np.full(out.shape, np.iinfo(np.int64).max, np.int64)
-        for part in self.parts:
-            r = np.clip(rows, part.where.row0, part.where.row1 - 1)
-            c = np.clip(cols, part.where.col0, part.where.col1 - 1)
-            away = np.maximum(np.abs(rows - r)[:, None], np.abs(cols - c)[None, :])
-            nearer = away < least
-            if nearer.any():
-                values = part.tract.cache.pick(layer, r - part.row, c - part.col)
-                out[nearer] = values[nearer]
-                least[nearer] = away[nearer]
+    def seen(self, layer: str, window: Window, step: int = 1, rule: Rule = MEAN) -> NDArray[Any]:
+        """As `read`, for what is looked at: from far away each value tells of the ground around its post, by a rule.
+
+        The finest level that tells as much is read, whatever the size of the land. Near, on tracts whose levels are
+        still being made, and where a tract lies askew to the steps, it is the posts themselves.
+        """
+        level = level_for(step, rule)
+        if level is None or window.empty or window.row0 % step or window.col0 % step:
+            return self.read(layer, window, step)
+        cell = 1 << level
+        wide = window.pad(step)
+        near = [part for part in self.parts if not part.where.meet(wide).empty] or list(self.parts)
+        if not all(p.tract.overviews.ready and p.row % cell == 0 and p.col % cell == 0 for p in near):
+            return self.read(layer, window, step)
+        plates = [_plate_of(part, layer, rule, level) for part in near]
+        bounds = plates[0].where
+        for plate in plates[1:]:
+            bounds = bounds.join(plate.where)
+        # Around the post at 2n lie the cells 2n - 1 and 2n.
+        first_row, first_col = window.row0 // cell - 1, window.col0 // cell - 1
+        rows = first_row + np.arange(2 * -(-window.rows // step))
+        cols = first_col + np.arange(2 * -(-window.cols // step))
+        rows, cols = np.clip(rows, bounds.row0, bounds.row1 - 1), np.clip(cols, bounds.col0, bounds.col1 - 1)
+        return halved(_gathered(plates, rows, cols, self._dtype(layer)), rule)
 
     def void(self, rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[np.bool_] | None:
         """Where no tract lies, of what is looked at, at these rows and columns (with fractions); None where none is
@@ -208,6 +211,69 @@ class Land:
             if part.tract.row.id == tract_id:
                 return window.shifted(part.row, part.col)
         return None
+
+
+@dataclass(frozen=True, slots=True)
+class Plate:
+    """What one tract has of a lattice: where, and the values at some rows and columns, each in rising order."""
+
+    where: Window
+    pick: Callable[[NDArray[Any], NDArray[Any]], NDArray[Any]]
+
+
+def _posts_of(part: Part, layer: str) -> Plate:
+    """The posts of a tract, in those of its land."""
+
+    def pick(rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[Any]:
+        return part.tract.cache.pick(layer, rows - part.row, cols - part.col)
+
+    return Plate(part.where, pick)
+
+
+def _plate_of(part: Part, layer: str, rule: Rule, level: int) -> Plate:
+    """A level of a tract, in the cells of its land."""
+    overviews = part.tract.overviews
+    down, across = part.row >> level, part.col >> level
+
+    def pick(rows: NDArray[Any], cols: NDArray[Any]) -> NDArray[Any]:
+        box = Window(int(rows[0]), int(cols[0]), int(rows[-1]) + 1, int(cols[-1]) + 1)
+        found = overviews.cells(layer, rule, level, box.shifted(-down, -across))
+        if found.shape == (len(rows), len(cols)):
+            return found
+        return np.asarray(found[np.ix_(rows - box.row0, cols - box.col0)])
+
+    return Plate(overviews.whole(level).shifted(down, across), pick)
+
+
+def _gathered(
+    plates: Sequence[Plate], rows: NDArray[Any], cols: NDArray[Any], dtype: np.dtype[Any], *, whole: bool = False
+) -> NDArray[Any]:
+    """The values at rows and columns of a lattice; in a gap, those of the nearest tract. `whole`: there is no gap."""
+    out = np.empty((len(rows), len(cols)), dtype)
+    if not len(rows) or not len(cols):
+        return out
+    box = Window(int(rows[0]), int(cols[0]), int(rows[-1]) + 1, int(cols[-1]) + 1)
+    if not whole and not _covered(box, [plate.where for plate in plates]):
+        _nearest(plates, rows, cols, out)
+    # The first of two tracts has the edge that they share.
+    for plate in reversed(plates):
+        r, c = _within(rows, plate.where.row0, plate.where.row1), _within(cols, plate.where.col0, plate.where.col1)
+        if r.start < r.stop and c.start < c.stop:
+            out[r, c] = plate.pick(rows[r], cols[c])
+    return out
+
+
+def _nearest(plates: Sequence[Plate], rows: NDArray[Any], cols: NDArray[Any], out: NDArray[Any]) -> None:
+    """Fill `out` from the tract that is nearest to each post."""
+    least = np.full(out.shape, np.iinfo(np.int64).max, np.int64)
+    for plate in plates:
+        r = np.clip(rows, plate.where.row0, plate.where.row1 - 1)
+        c = np.clip(cols, plate.where.col0, plate.where.col1 - 1)
+        away = np.maximum(np.abs(rows - r)[:, None], np.abs(cols - c)[None, :])
+        nearer = away < least
+        if nearer.any():
+            out[nearer] = plate.pick(r, c)[nearer]
+            least[nearer] = away[nearer]
 
 
 def _within(values: NDArray[Any], first: int, end: int) -> slice:
@@ -306,20 +372,20 @@ def seen_from(land: Land, tract_id: str) -> Land:
     )  # fmt: skip
 
 
-Older = Mapping[tuple[str, tuple[str, int, int]], NDArray[Any]]
-"""Tiles as they were, by tract and place."""
+Tile = tuple[str, tuple[str, int, int]]
+"""Tract and place of a tile."""
+
+Older = Mapping[Tile, NDArray[Any]]
+"""Tiles as they were."""
 
 
-def ground_with(land: Land, window: Window, older: Older) -> NDArray[Any]:
+def ground_with(land: Land, window: Window, older: Callable[[Tile], NDArray[Any] | None] | None) -> NDArray[Any]:
     """The ground of a window, with the tiles that are older in the place of those of today."""
     values = land.read(HEIGHT, window)
-    parts = {part.tract.row.id: part for part in land.parts}
-    for (tract_id, (_layer, tile_row, tile_col)), was in older.items():
-        part = parts.get(tract_id)
-        if part is None:
-            continue
-        whole = part.tract.grid.tile_window(tile_row, tile_col).shifted(part.row, part.col)
-        here = whole.meet(window)
-        if not here.empty:
+    if older is None:
+        return values
+    for tract, tile, whole, here in land.tiles(window):
+        was = older((tract.row.id, (HEIGHT, *tile)))
+        if was is not None:
             values[here.inside(window)] = was[here.inside(whole)]
     return values

@@ -43,6 +43,7 @@ class Layer:
     bounds : no edit takes a value past these
     check : raises when an edit cannot go where it is said to go
     settle : what happens before a commit
+    rests_on : collections whose rows `bounds`, `check` and `settle` read
     """
 
     sort: str
@@ -55,6 +56,7 @@ class Layer:
     bounds: Callable[[OpenWorld], tuple[float, float]] | None = None
     check: Callable[[OpenWorld, str | None], None] | None = None
     settle: Settle | None = None
+    rests_on: tuple[str, ...] = ()
 
 
 class Layers:

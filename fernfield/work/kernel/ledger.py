@@ -7,27 +7,33 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 from weakref import proxy
 
-import numpy as np
 from numpy.typing import NDArray
 
 from fernfield.core.errors import Conflict
 from fernfield.core.grid import NOWHERE, Window
-from fernfield.store.worlds import EntryChange, Revision, TileAt, TileChange
+from fernfield.formats.tileblob import shape_of
+from fernfield.store.rows import TileAt, TileChange
+from fernfield.store.worlds import EntryChange, Revision
+from fernfield.work.kernel.before import Before
 from fernfield.work.kernel.bits import difference, swap_in_place
 from fernfield.work.kernel.commands import Command, Edit
 from fernfield.work.kernel.draft import Draft, Held, change_of
 from fernfield.work.kernel.edits import plan
 from fernfield.work.kernel.events import Changed, Moved, Revised
+from fernfield.work.kernel.lands import Older
 from fernfield.work.kernel.layers import HEIGHT
 from fernfield.work.kernel.order import UndoOrder
+from fernfield.work.kernel.overviews import Posts, Spot
 from fernfield.work.kernel.rows import Moves, Row
 from fernfield.work.kernel.strokes import StrokeRun
-from fernfield.work.kernel.tiles import Place, packed
+from fernfield.work.kernel.sweep import AT_ONCE, Staging, Sweep, Unit
+from fernfield.work.kernel.tiles import Place, TileCache, packed
+from fernfield.work.kernel.tracts import Tract
 
 if TYPE_CHECKING:
     from fernfield.work.kernel.world import OpenWorld
@@ -52,6 +58,23 @@ class Outcome:
         }  # fmt: skip
 
 
+@dataclass(frozen=True)
+class Ended:
+    """What an edit that was worked out tile by tile comes to, besides its tiles.
+
+    words : for the logbook; said : its command, as JSON
+    moves : the rows that change; or `entries`, as they are stored
+    sort, target : "edit", or the revision that is undone or made again
+    """
+
+    words: str
+    said: str
+    moves: Moves | None = None
+    entries: Sequence[EntryChange] | None = None
+    sort: str = "edit"
+    target: int | None = None
+
+
 Work = Callable[[Draft], tuple[str, Moves]]
 """Works on tiles; gives the words, and the rows that change with them."""
 
@@ -61,7 +84,7 @@ def volume_words(cut_m3: float, fill_m3: float) -> str:
     return ", ".join(volumes)
 
 
-def _said(command: Command) -> str:
+def said(command: Command) -> str:
     return command.model_dump_json(exclude_none=True)
 
 
@@ -72,8 +95,10 @@ class Ledger:
         self._world: OpenWorld = proxy(world)
         self._store = world.store
         self._order = UndoOrder(self._store.steps(world.id))
-        self.last_ground: dict[tuple[str, Place], NDArray[np.float32]] = {}
+        self.last_ground: Older = {}
         """The tiles of the ground as they were before the last edit of it."""
+        self._was: dict[str, float] = {}
+        """By tract, how high the ground was that the last revision changed. [m]"""
 
     @property
     def next_undo(self) -> int | None:
@@ -97,7 +122,7 @@ class Ledger:
         changes = self._row_changes(moves)
         if not changes:
             return Outcome(self._world.revision, NOWHERE)
-        return Outcome(self._write("edit", None, words, _said(command), (), changes, moves), NOWHERE)
+        return Outcome(self._write("edit", None, words, said(command), (), changes, moves), NOWHERE)
 
     def _row_changes(self, moves: Moves) -> list[EntryChange]:
         found = []
@@ -146,7 +171,7 @@ class Ledger:
             return Outcome(self._world.revision, NOWHERE)
         volumes = volume_words(cut, fill)
         words += f": {volumes}" if volumes else ""
-        number = self._write("edit", None, words, _said(command), changes, rows, moves)
+        number = self._write("edit", None, words, said(command), changes, rows, moves)
         if any(layer == HEIGHT for _, layer in moved):
             self.last_ground = draft.ground_before()
         return Outcome(number, self._tell_moved(moved), cut, fill)
@@ -161,8 +186,14 @@ class Ledger:
                 seen = seen.join(window)
                 told[tract_id, name] = told.get((tract_id, name), NOWHERE).join(window)
         for (tract_id, name), window in told.items():
-            self._world.tell(Moved(tract_id, name, window))
+            self._world.tell(Moved(tract_id, name, window, self._was.get(tract_id) if name == HEIGHT else None))
         return seen
+
+    def _note_height(self, tract_id: str, cache: TileCache, place: Place) -> None:
+        """A tile is about to be what was written: how high the ground in it was."""
+        if place[0] == HEIGHT:
+            high = cache.range_of(place)[1]
+            self._was[tract_id] = max(self._was.get(tract_id, high), high)
 
     def commit_stroke(self, run: StrokeRun, words: Callable[[StrokeRun, float, float], str], said: str) -> Outcome:
         """Write what a stroke drew; a stroke that changed nothing is taken back without a revision."""
@@ -203,26 +234,92 @@ class Ledger:
         run.let_go()
         return Outcome(number, window, cut, fill)
 
+    def switch(self, work: Staging) -> Outcome:
+        """What was worked out beside the world becomes the world's, as one revision."""
+        world, ended = self._world, work.plan.ends()
+        rows = self._row_changes(ended.moves or {}) if ended.entries is None else ended.entries
+        if not work.tiles and not rows:
+            return Outcome(world.revision, NOWHERE)
+        cut, fill = (sum(getattr(w, name) for w in work.tiles.values()) for name in ("cut", "fill"))
+        volumes = volume_words(cut, fill) if ended.sort == "edit" else ""
+        words = ended.words + (f": {volumes}" if volumes else "")
+        moves = None if ended.entries is not None else ended.moves
+        changes = list(work.held.values())
+        number = self._write(ended.sort, ended.target, words, ended.said, changes, rows, moves, work)
+        ground = {at for at in work.tiles if at[1][0] == HEIGHT}
+        if ended.sort != "edit":
+            self.last_ground = {}
+        elif ground:
+            self.last_ground = Before(world, number, ground)
+        return Outcome(number, self._tell_moved(work.moved()), cut, fill)
+
+    def _take_in(self, work: Staging) -> None:
+        """The tiles of an edit that was worked out beside the world are read from the store from now on."""
+        for (tract_id, place), written in work.tiles.items():
+            cache = self._world.any_tract(tract_id).cache
+            cache.forget(place)
+            self._note_height(tract_id, cache, place)
+            cache.set_range(place, written.lowest, written.highest)
+            cache.written[place] = cache.written.get(place, 0) + 1
+
     # Undo and redo
+
+    def turns_many(self, sort: str) -> bool:
+        """Whether what would be undone or made again next is more than is done while others wait."""
+        target = self._order.next_undo if sort == "undo" else self._order.next_redo
+        return target is not None and len(self._store.changed(self._world.id, target)) > AT_ONCE
+
+    def turning(self, sort: str) -> Sweep:
+        """Undo or redo as an edit that is worked out beside the world."""
+        world, store = self._world, self._store
+        target = self._next(sort)
+        layers: dict[Unit, list[str]] = {}
+        for at in store.changed(world.id, target):
+            layers.setdefault((at.tract_id, (at.tile_row, at.tile_col)), []).append(at.layer)
+
+        def draw(draft: Draft, unit: Unit) -> None:
+            for layer in layers[unit]:
+                row0, col0, diff = store.change(world.id, target, TileAt(unit[0], layer, *unit[1]))
+                swap_in_place(draft.tile(unit[0], (layer, *unit[1])), row0, col0, diff)
+
+        def ends() -> Ended:
+            entries = self._turned(sort, store.entry_changes(world.id, target))
+            return Ended(self._turn_words(sort, target), json.dumps({"do": sort}), None, entries, sort, target)
+
+        def still() -> bool:
+            return target == (self._order.next_undo if sort == "undo" else self._order.next_redo)
+
+        return Sweep(list(layers), draw, ends, still)
+
+    def _next(self, sort: str) -> int:
+        target = self._order.next_undo if sort == "undo" else self._order.next_redo
+        if target is None:
+            raise Conflict(f"there is nothing to {sort}")
+        return target
+
+    @staticmethod
+    def _turned(sort: str, entries: Sequence[EntryChange]) -> Sequence[EntryChange]:
+        if sort != "undo":
+            return entries
+        return [EntryChange(e.collection, e.key, e.after, e.before) for e in entries]
+
+    def _turn_words(self, sort: str, target: int) -> str:
+        verb = "Undid" if sort == "undo" else "Redid"
+        return f"{verb} r{target}: {self._store.revision_words(self._world.id, target)}"
 
     def turn(self, sort: str) -> Outcome:
         """Take the newest edit back that still stands, or make again the one that was undone last."""
         world = self._world
         until = time.monotonic() + PATIENCE_S
         while True:
-            target = self._order.next_undo if sort == "undo" else self._order.next_redo
-            if target is None:
-                raise Conflict(f"there is nothing to {sort}")
+            target = self._next(sort)
             tiles, entries = self._store.changes(world.id, target)
             held = {(at.tract_id, (at.layer, at.tile_row, at.tile_col)) for at, *_ in tiles} & set(world.holds)
             if not held:
                 break
             if not world.freed.wait(until - time.monotonic()):
                 raise Conflict(f"a stroke is being drawn where the {sort} would work; nothing was changed")
-        if sort == "undo":
-            entries = [EntryChange(e.collection, e.key, e.after, e.before) for e in entries]
-        words = f"{'Undid' if sort == 'undo' else 'Redid'} r{target}: {self._store.revision_words(world.id, target)}"
-        return self._swap(sort, target, words, tiles, entries)
+        return self._swap(sort, target, self._turn_words(sort, target), tiles, self._turned(sort, entries))
 
     def _swap(
         self,
@@ -260,6 +357,55 @@ class Ledger:
         self.last_ground = {}
         return Outcome(number, self._tell_moved(windows))
 
+    # Overviews
+
+    def committed(self, tract: Tract, written: Collection[Place] = ()) -> Posts:
+        """Reads a tract without what strokes are drawing; tiles in `written` as they are in memory."""
+        cache, committed = tract.cache, self.committed_tile(tract.row.id)
+
+        def tile(place: Place) -> NDArray[Any]:
+            return cache.tile(place) if place in written else committed(place)
+
+        return lambda layer, window: cache.assembled(layer, window, tile)
+
+    def committed_tile(self, tract_id: str) -> Callable[[Place], NDArray[Any]]:
+        """Gives the tiles of a tract as they are written: to look at, not to keep."""
+        cache, holds = self._world.any_tract(tract_id).cache, self._world.holds
+
+        def tile(place: Place) -> NDArray[Any]:
+            run = holds.get((tract_id, place))
+            for side in () if run is None else run.sides:
+                if side.tract_id == tract_id and place in side.before:
+                    return side.before[place]
+            return cache.peek(place)
+
+        return tile
+
+    def _overviews(self, changes: Sequence[TileChange]) -> dict[str, dict[Spot, NDArray[Any]]]:
+        """The coarser levels above what changes, by tract."""
+        world = self._world
+        parts: dict[tuple[str, str], list[Window]] = {}
+        written: dict[str, set[Place]] = {}
+        for change in changes:
+            at = change.at
+            if not world.house.layers(at.layer).seen:
+                continue
+            rows, cols = shape_of(change.diff)
+            whole = world.any_tract(at.tract_id).grid.tile_window(at.tile_row, at.tile_col)
+            part = Window(change.row0, change.col0, change.row0 + rows, change.col0 + cols)
+            parts.setdefault((at.tract_id, at.layer), []).append(part.shifted(whole.row0, whole.col0))
+            written.setdefault(at.tract_id, set()).add((at.layer, at.tile_row, at.tile_col))
+        found: dict[str, dict[Spot, NDArray[Any]]] = {}
+        for (tract_id, layer), windows in parts.items():
+            tract = world.any_tract(tract_id)
+            if tract.overviews.ready:
+                own = tract.overviews.reworked(layer, windows, self.committed(tract, written[tract_id]))
+                found.setdefault(tract_id, {}).update(own)
+            elif tract.overviews.pending:
+                # They are being made: what stands over these posts is made (again) afterwards.
+                tract.overviews.pending |= tract.overviews.spots(layer, windows)
+        return found
+
     # Writing
 
     def _write(
@@ -271,17 +417,33 @@ class Ledger:
         tile_changes: Sequence[TileChange],
         entry_changes: Sequence[EntryChange],
         moves: Moves | None,
+        staging: Staging | None = None,
     ) -> int:
-        """Write a revision: `said` is its command as JSON, `moves` are the rows that change, where at hand."""
+        """Write a revision: `said` is its command as JSON, `moves` are the rows that change, where at hand; `staging`
+        has tiles that were worked out beside the world."""
         world = self._world
         number = world.revision + 1
-        self._store.write(Revision(world.id, number, sort, target, words, said, tile_changes, entry_changes))
+        fresh = self._overviews(tile_changes) if staging is None else staging.far()
+        levels = {tract_id: world.any_tract(tract_id).overviews for tract_id in fresh}
+        coarser = [change for tract_id, own in levels.items() for change in own.written(fresh[tract_id])]
+        aside = staging.id if staging is not None and staging.in_store else None
+        self._was = {}
+        self._store.write(
+            Revision(world.id, number, sort, target, words, said, tile_changes, entry_changes, coarser, aside)
+        )
+        for tract_id, own in levels.items():
+            own.take(fresh[tract_id])
         world.revision = number
         self._order.note(number, sort, target)
         for change in tile_changes:
             at = change.at
             place = (at.layer, at.tile_row, at.tile_col)
-            world.any_tract(at.tract_id).cache.set_range(place, change.tile.lowest, change.tile.highest)
+            cache = world.any_tract(at.tract_id).cache
+            self._note_height(at.tract_id, cache, place)
+            cache.set_range(place, change.tile.lowest, change.tile.highest)
+            cache.written[place] = cache.written.get(place, 0) + 1
+        if staging is not None:
+            self._take_in(staging)
         changed = []
         for entry in entry_changes:
             row: Row | None

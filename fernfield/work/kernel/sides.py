@@ -69,6 +69,7 @@ class Side:
             whole = self.cache.grid.tile_window(*tile)
             part = window.meet(whole)
             self.dirty[place] = self.dirty.get(place, NOWHERE).join(part)
+            self.cache.loose[place] = self.dirty[place].shifted(-whole.row0, -whole.col0)
             self.cache.widen_range(place, self.cache.tile(place)[part.inside(whole)])
             places.append(place)
         return places
@@ -90,6 +91,7 @@ class Side:
         for place, part in self.dirty.items():
             self.cache.tile(place)[...] = self.before[place]
             changed = changed.join(part.shifted(self.row, self.col))
+            self.cache.loose.pop(place, None)
         self.dirty.clear()
         return changed
 
@@ -110,6 +112,7 @@ class Side:
         """The tiles are the store's again."""
         for place in self.before:
             self.cache.unpin(place)
+            self.cache.loose.pop(place, None)
             holds.pop((self.tract_id, place), None)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, MutableMapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from fernfield.core.errors import FormatError
 from fernfield.core.grid import TILE, Grid, Window
 from fernfield.formats.tileblob import decode_tile, encode_tile
-from fernfield.store.worlds import Tile
+from fernfield.store.rows import Tile
 from fernfield.work.kernel.layers import HEIGHT, Layers
 
 Place = tuple[str, int, int]
@@ -25,7 +25,7 @@ def packed(values: NDArray[Any]) -> Tile:
     return Tile(encode_tile(values), float(values.min()), float(values.max()))
 
 
-MOST_TILES = 1_500
+MOST_TILES = 700
 """Tiles kept in memory for one tract; a tile of heights takes 256 KiB."""
 
 
@@ -42,8 +42,12 @@ class TileCache:
     base_m: float
     layers: Layers
     load: Callable[[Place], bytes | None]
-    ranges: dict[Place, tuple[float, float]]
+    ranges: MutableMapping[Place, tuple[float, float]]
     pinned: dict[Place, int] = field(default_factory=dict)
+    loose: dict[Place, Window] = field(default_factory=dict)
+    """Where in a tile a stroke under way has changed posts, in the tile's own."""
+    written: dict[Place, int] = field(default_factory=dict)
+    """How often each tile was written since the tract was opened."""
     _tiles: OrderedDict[Place, NDArray[Any]] = field(default_factory=OrderedDict)
     _all_heights: tuple[float, float] | None = None
 
@@ -53,19 +57,33 @@ class TileCache:
         if found is not None:
             self._tiles.move_to_end(place)
             return found
+        values = self._tiles[place] = self._loaded(place)
+        if len(self._tiles) > MOST_TILES:
+            self._drop()
+        return values
+
+    def peek(self, place: Place) -> NDArray[Any]:
+        """A tile to look at once: one that is not in memory does not stay there."""
+        found = self._tiles.get(place)
+        return self._loaded(place) if found is None else found
+
+    def forget(self, place: Place) -> None:
+        """A tile was written past this cache: it is loaded when it is next asked for."""
+        if place in self.pinned:
+            raise AssertionError(f"{place} is being worked on")
+        self._tiles.pop(place, None)
+
+    def _loaded(self, place: Place) -> NDArray[Any]:
         layer, tile_row, tile_col = place
         shape = self.grid.tile_window(tile_row, tile_col).shape
         blob = self.load(place) if place in self.ranges else None
         dtype = self.layers(layer).dtype
         if blob is None:
-            values: NDArray[Any] = np.full(shape, self._fill(layer), dtype)
+            values: NDArray[Any] = np.full(shape, self.fill(layer), dtype)
         else:
             values = decode_tile(blob)
             if values.shape != shape or values.dtype != dtype:
                 raise FormatError(f"the stored tile {place} must be {shape}, not {values.shape} {values.dtype}")
-        self._tiles[place] = values
-        if len(self._tiles) > MOST_TILES:
-            self._drop()
         return values
 
     def _drop(self) -> None:
@@ -96,12 +114,12 @@ class TileCache:
 
     def widen_range(self, place: Place, values: NDArray[Any]) -> None:
         """`values` were written into a tile: its range takes them in (it may stay too wide until a commit)."""
-        low, high = self._range(place)
+        low, high = self.range_of(place)
         self.set_range(place, min(low, float(values.min())), max(high, float(values.max())))
 
     def set_range(self, place: Place, low: float, high: float) -> None:
         """The lowest and highest value of a tile are these now."""
-        was_low, was_high = self._range(place)
+        was_low, was_high = self.range_of(place)
         self.ranges[place] = low, high
         whole = self._all_heights
         if whole is None or place[0] != HEIGHT:
@@ -110,17 +128,19 @@ class TileCache:
         sank = (was_low == whole[0] and low > was_low) or (was_high == whole[1] and high < was_high)
         self._all_heights = None if sank else (min(whole[0], low), max(whole[1], high))
 
-    def _fill(self, layer: str) -> float:
+    def fill(self, layer: str) -> float:
+        """The value where nothing was written."""
         fill = self.layers(layer).fill
         return self.base_m if fill is None else fill
 
-    def _range(self, place: Place) -> tuple[float, float]:
-        fill = self._fill(place[0])
+    def range_of(self, place: Place) -> tuple[float, float]:
+        """The lowest and highest value of a tile; wider while a stroke works on it."""
+        fill = self.fill(place[0])
         return self.ranges.get(place, (fill, fill))
 
     def height_range(self, window: Window) -> tuple[float, float]:
         """An elevation that nothing in `window` is below, and one that nothing is above. [m]"""
-        found = [self._range((HEIGHT, *tile)) for tile in self.grid.clip(window).tiles()]
+        found = [self.range_of((HEIGHT, *tile)) for tile in self.grid.clip(window).tiles()]
         base = (self.base_m, self.base_m)
         return (min(low for low, _ in found), max(high for _, high in found)) if found else base
 
@@ -183,6 +203,15 @@ class TileCache:
         out = np.empty(window.shape, self.layers(layer).dtype)
         for _place, part, where in self.parts(layer, window):
             out[where.inside(window)] = part
+        return out
+
+    def assembled(self, layer: str, window: Window, tile: Callable[[Place], NDArray[Any]]) -> NDArray[Any]:
+        """A window that lies wholly in the tract, from tiles that `tile` gives."""
+        out = np.empty(window.shape, self.layers(layer).dtype)
+        for tile_row, tile_col in window.tiles():
+            whole = self.grid.tile_window(tile_row, tile_col)
+            part = window.meet(whole)
+            out[part.inside(window)] = tile((layer, tile_row, tile_col))[part.inside(whole)]
         return out
 
     def write(self, layer: str, window: Window, values: NDArray[Any]) -> None:

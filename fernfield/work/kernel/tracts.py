@@ -10,6 +10,7 @@ from pydantic import Field
 from fernfield.core.grid import Grid, Window, bilinear
 from fernfield.store.worlds import TractRow
 from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.overviews import Overviews
 from fernfield.work.kernel.rows import Collection, Name, Row, TractId
 from fernfield.work.kernel.says import Say
 from fernfield.work.kernel.tiles import TileCache
@@ -54,11 +55,12 @@ JOINS = Collection("joins", Join, "join", names_tracts=True, plain=False)
 
 @dataclass
 class Tract:
-    """An open tract: its stored row, its posts, and the cache of its tiles."""
+    """An open tract: its stored row, its posts, the cache of its tiles, and their coarser levels."""
 
     row: TractRow
     grid: Grid
     cache: TileCache
+    overviews: Overviews
 
     def elevation(self, x: float, y: float) -> float:
         """Elevation of the ground at (x, y), between the posts. [m]"""

@@ -21,22 +21,33 @@ from fernfield.core.errors import Conflict, FernError, FormatError, NotFound
 from fernfield.core.grid import FloatArray, Grid, Window
 from fernfield.formats.tileblob import decode_tile
 from fernfield.store.logbook import LogbookStore
-from fernfield.store.worlds import TileAt, TractRow, WorldStore
+from fernfield.store.overviews import OverviewStore
+from fernfield.store.rows import TileAt
+from fernfield.store.worlds import TractRow, WorldStore
 from fernfield.work.kernel.arbiter import Arbiter
 from fernfield.work.kernel.bits import changed_back
 from fernfield.work.kernel.commands import Command, Edit, StrokeBase, WholeStroke
-from fernfield.work.kernel.draft import Draft
+from fernfield.work.kernel.draft import At, Draft
 from fernfield.work.kernel.edits import first_of, not_there
 from fernfield.work.kernel.events import Event, Gone, Listener
 from fernfield.work.kernel.lands import Land, ground_with, joined_to, land_of, on_one_lattice, seen_from, seen_together
 from fernfield.work.kernel.ledger import Ledger, Outcome
+from fernfield.work.kernel.overviews import VERSION, Overviews
 from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.rows import Collection, Moves, R, Row
 from fernfield.work.kernel.strokes import StrokeRun
+from fernfield.work.kernel.sweep import Sweep, sweep
 from fernfield.work.kernel.tiles import Place, TileCache
 from fernfield.work.kernel.tracts import JOINS, PLACES, Tract, TractPlace
 
+SPOTS_AT_ONCE = 16
+"""Tiles of coarser levels that are made while others wait."""
+
 __all__ = ["OpenWorld", "Outcome", "Tract", "Unread"]
+
+
+def _no_step(_done: float) -> None:
+    pass
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +74,7 @@ class OpenWorld:
         self.holds: dict[tuple[str, Place], StrokeRun] = {}
         self.closed, self._glanced = at is not None, snapshot is not None
         self._listeners: list[Listener] = []
+        self._changed_rows: dict[str, int] = {}
         if snapshot is None and at is None:
             store.drop_stray_tracts(world_id)
         with nullcontext(snapshot) if snapshot is not None else store.reading() as c:
@@ -119,8 +131,16 @@ class OpenWorld:
             blob, later = logbook.tile_and_later(world_id, number, at)
             return blob if blob is None else changed_back(blob, later)
 
+        coarser = OverviewStore(self.store.engine)
+
+        def some(layer: str, rule: str, level: int, tiles: Window) -> list[tuple[int, int, bytes]]:
+            return coarser.some(row.id, layer, rule, level, tiles, snapshot)
+
         known = {(at.layer, at.tile_row, at.tile_col): (low, high) for at, low, high in ranges}
-        return Tract(row, grid, TileCache(grid, row.base_m, self.house.layers, load, known))
+        cache = TileCache(grid, row.base_m, self.house.layers, load, known)
+        # Earlier states have none: only what is newest is kept.
+        overviews = Overviews(row.id, cache, some, row.overviews if number is None else 0)
+        return Tract(row, grid, cache, overviews)
 
     # Rows
 
@@ -155,6 +175,7 @@ class OpenWorld:
 
     def set_row(self, collection: str, key: str, row: Row | None) -> None:
         """After it was written."""
+        self._changed_rows[collection] = self._changed_rows.get(collection, 0) + 1
         self.unread.pop((collection, key), None)
         if row is None:
             self.rows[collection].pop(key, None)
@@ -247,6 +268,33 @@ class OpenWorld:
             self._every_tract[row.id] = opened
             return opened
 
+    # Seen from afar
+
+    @property
+    def without_overviews(self) -> list[Tract]:
+        """Tracts that were made before there were overviews, or by other rules."""
+        return [tract for tract in self._every_tract.values() if not tract.overviews.ready]
+
+    def make_overviews(self, tract: Tract, step: Callable[[float], None] = _no_step) -> None:
+        """Make the coarser levels of a tract, so many tiles at a time, while others work on it. `step` hears how far
+        it is, and may raise to stop it: the next one begins anew."""
+        store, overviews = OverviewStore(self.store.engine), tract.overviews
+        with self.lock:
+            overviews.begin()
+            most = max(len(overviews.pending), 1)
+        while True:
+            with self.lock:
+                if not overviews.pending:
+                    store.done(tract.row.id, VERSION)
+                    overviews.ready = True
+                    return
+                fresh = overviews.some(SPOTS_AT_ONCE, self.ledger.committed(tract))
+                store.put(overviews.written(fresh))
+                overviews.take(fresh)
+                overviews.pending -= set(fresh)
+                left = len(overviews.pending)
+            step(1 - left / most)
+
     # Asked of the rooms
 
     def sea_of(self, tract_id: str) -> float:
@@ -287,7 +335,8 @@ class OpenWorld:
             self.closed = True
             self.tell(Gone())
 
-    def _check_open(self) -> None:
+    def check_open(self) -> None:
+        """Raises when nothing can be done to it."""
         if self._glanced:
             raise Conflict("this world was read to be looked at: open it to change it")
         if self.closed and self.revision < self.store.world(self.id).revision:
@@ -300,13 +349,13 @@ class OpenWorld:
     def begin_stroke(self, tract_id: str, start: StrokeBase) -> StrokeRun:
         """Begin a stroke; nothing changes yet. Raises for anything it names that is not there."""
         with self.lock:
-            self._check_open()
+            self.check_open()
             return self._arbiter.begin(tract_id, start)
 
     def extend_stroke(self, run: StrokeRun, samples: Sequence[Sample]) -> Window:
         """Draw more of a stroke. While an earlier stroke is in the way, the samples are only kept."""
         with self.lock:
-            self._check_open()
+            self.check_open()
             return self._arbiter.extend(run, samples)
 
     def stroke_progress(self, run: StrokeRun) -> dict[str, float]:
@@ -322,7 +371,7 @@ class OpenWorld:
     def finish_stroke(self, run: StrokeRun) -> Outcome:
         """Draw the rest, write the revision, and let the tiles go. Waits for a stroke in the way; else Conflict."""
         with self.lock:
-            self._check_open()
+            self.check_open()
             return self._arbiter.finish(run)
 
     def stroke(self, tract_id: str, stroke: WholeStroke) -> Outcome:
@@ -340,7 +389,7 @@ class OpenWorld:
     def edit(self, command: Edit) -> Outcome:
         """Change rows."""
         with self.lock:
-            self._check_open()
+            self.check_open()
             return self.ledger.edit(command)
 
     def change_rows(
@@ -350,7 +399,7 @@ class OpenWorld:
         when the world is no longer at the revision `since`.
         """
         with self.lock:
-            self._check_open()
+            self.check_open()
             if busy is not None and any(tract_id == busy for tract_id, _ in self.holds):
                 raise Conflict("a stroke is being drawn in this tract; nothing was changed")
             if since is not None and self.revision != since:
@@ -364,20 +413,33 @@ class OpenWorld:
         everything is as it was. Raises Conflict when a stroke is in the way for too long.
         """
         with self.lock:
-            self._check_open()
+            self.check_open()
             return self.ledger.change_tiles(command, work)
+
+    def sweep(self, begin: Callable[[], Sweep], say: Callable[[float], None] = _no_step) -> Outcome:
+        """Make an edit of many tiles beside the world, as one revision: see `sweep`."""
+        return sweep(self, begin, say)
+
+    def rests_on(self, *collections: str) -> Callable[[], bool]:
+        """Says whether the rows of some collections are as they are now, and the tracts lie as they do."""
+        names = (PLACES.name, JOINS.name, *collections)
+        now = [self._changed_rows.get(name, 0) for name in names]
+        return lambda: now == [self._changed_rows.get(name, 0) for name in names]
 
     def undo(self) -> Outcome:
         """Take the newest edit back that still stands. Raises Conflict when there is none."""
-        with self.lock:
-            self._check_open()
-            return self.ledger.turn("undo")
+        return self._turn("undo")
 
     def redo(self) -> Outcome:
         """Make the edit again that was undone last. Raises Conflict when there is none."""
+        return self._turn("redo")
+
+    def _turn(self, sort: str) -> Outcome:
         with self.lock:
-            self._check_open()
-            return self.ledger.turn("redo")
+            self.check_open()
+            if not self.ledger.turns_many(sort):
+                return self.ledger.turn(sort)
+        return self.sweep(lambda: self.ledger.turning(sort))
 
     def forget_steps(self) -> None:
         """The logbook was folded: ask it anew what can be undone."""
@@ -395,7 +457,12 @@ class OpenWorld:
     def ground_before(self, land: Land, window: Window) -> np.ndarray:
         """The ground of `window` as it was before the last edit of the ground, or the stroke under way."""
         with self.lock:
-            return ground_with(land, window, {**self.ledger.last_ground, **self._arbiter.ground_under_way()})
+            now, last = self._arbiter.ground_under_way(), self.ledger.last_ground
+
+            def older(at: At) -> np.ndarray | None:
+                return now[at] if at in now else last.get(at)
+
+            return ground_with(land, window, older if now or last else None)
 
 
 def _by_key(pair: tuple[str, Row]) -> str:

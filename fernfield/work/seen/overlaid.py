@@ -62,7 +62,7 @@ def _at_pixels(land: Land, layer: str, level: int, part: Window) -> FloatArray:
     if level >= 0:
         step = 2**level
         window = Window(part.row0 * step, part.col0 * step, part.row1 * step, part.col1 * step)
-        return np.asarray(land.read(layer, window, step)[: part.rows, : part.cols], np.float32)
+        return np.asarray(land.seen(layer, window, step)[: part.rows, : part.cols], np.float32)
     fine = 2**-level
     window = Window(part.row0 // fine, part.col0 // fine, -(-part.row1 // fine) + 1, -(-part.col1 // fine) + 1)
     posts = land.read(layer, window).astype(np.float32)
@@ -90,7 +90,7 @@ def _kept(world: OpenWorld, land: Land, level: int, part: Window, show: Show) ->
         (-(-part.row1 // fine) + 2) * step,
         (-(-part.col1 // fine) + 2) * step,
     )
-    heights = land.read(HEIGHT, window, step)
+    heights = land.seen(HEIGHT, window, step)
     slope = slope_degrees(heights, land.grid.spacing * step)
     scaled = [corners / step for corners in limits.plots]
     coarse = replace(limits, plots=tuple(scaled), feather=limits.feather / step)
@@ -145,7 +145,7 @@ def labels(world: OpenWorld, land: Land, level: int, part: Window, interval: flo
     if window.empty:
         return []
     with world.lock:
-        heights = land.read(HEIGHT, window, step)
+        heights = land.seen(HEIGHT, window, step)
     if fine > 1:
         heights = cv2.resize(
             heights, (heights.shape[1] * fine, heights.shape[0] * fine), interpolation=cv2.INTER_LINEAR

@@ -53,7 +53,7 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         (-(-part.col1 // fine) + halo) * step,
     )
     with world.lock:
-        heights = land.read(HEIGHT, posts, step)
+        heights = land.seen(HEIGHT, posts, step)
         lit = _lit(land, posts, step, light.sun_bearing_deg, light.sun_height_deg) if show.shadows else None
         interval = show.interval(land, level)
         covers = painted_and_ruled(world, land, posts, step, heights)
@@ -120,23 +120,25 @@ def _lit(land: Land, posts: Window, step: int, bearing: float, height: float) ->
     down = max(0, min(wide.row1 - posts.row1, clip.row1 - posts.row1) // step)
     right = max(0, min(wide.col1 - posts.col1, clip.col1 - posts.col1) // step)
     wide = posts.grow(up * step, left * step, down * step, right * step)
-    heights = land.read(HEIGHT, wide, step)
+    heights = land.seen(HEIGHT, wide, step)
     origin = wide.row0 // step, wide.col0 // step
     lit = sunlit(heights, land.grid.spacing * step, bearing, height, origin=origin)
     rows, cols = -(-posts.rows // step), -(-posts.cols // step)
     return lit[up : up + rows, left : left + cols]
 
 
-def shadow_window(world: OpenWorld, land: Land, window: Window) -> Window:
+def shadow_window(world: OpenWorld, land: Land, window: Window, was: float | None = None) -> Window:
     """`window` and every post whose light may change when the ground in it does.
 
     The heights of the tiles that it touches, now and since their last commit, bound how
-    high the ground in it is or was; under the sea's surface no shadow is looked for.
+    high the ground in it is or was; `was` says so after one [m]. Under the sea's surface
+    no shadow is looked for.
     """
     light = world.only(LIGHT)
     window = land.clip(window)
     with world.lock:
         _, high = land.height_range(window)
+        high = high if was is None else max(high, was)
         low, _ = land.all_heights()
         shaded = window
         # The lowest ground that a shadow can fall on bounds its length; that ground is nearer then.
@@ -191,6 +193,6 @@ def _growth_tints(
             continue
         size = (kind.size_min + kind.size_max) / 2 * kind.crown_m
         hidden = 1 - math.exp(-kind.density_per_ha / HECTARE_M2 * math.pi * size * size)
-        tint: FloatArray = np.multiply(land.read(layer, posts, step), hidden / 65_535, dtype=np.float32)
+        tint: FloatArray = np.multiply(land.seen(layer, posts, step), hidden / 65_535, dtype=np.float32)
         tints.append((tint, colour_of(kind.colour)))
     return tints

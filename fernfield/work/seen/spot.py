@@ -65,13 +65,14 @@ def spot(world: OpenWorld, land: Land, x: float, y: float) -> dict[str, Any]:
 
 
 def levels(world: OpenWorld, land: Land, window: Window, bins: int = 48) -> dict[str, Any]:
-    """A histogram of the elevations in `window`, from at most about 128 x 128 of its posts."""
+    """A histogram of the elevations in `window`, from at most about 256 x 256 values of it."""
     window = land.clip(window)
     if window.empty:
         window = land.bounds
-    step = max(1, max(window.shape) // 128)
+    step = 1 << max(0, (max(window.shape) // 128).bit_length() - 1)
+    window = Window(window.row0 // step * step, window.col0 // step * step, window.row1, window.col1)
     with world.lock:
-        heights = land.read(HEIGHT, window, step)
+        heights = land.seen(HEIGHT, window, step)
         low, high = land.all_heights()
         void = land.void(np.arange(window.row0, window.row1, step), np.arange(window.col0, window.col1, step))
     if void is not None and not void.all():

@@ -21,7 +21,7 @@ from fernfield.work.kernel.layers import HEIGHT
 from fernfield.work.kernel.rows import Key, Moves
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.tracts import Tract
-from fernfield.work.kernel.windows import ROWS_AT_ONCE, scratch
+from fernfield.work.kernel.windows import rows_of, scratch
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.worlds.beginnings import edge_of
 
@@ -110,9 +110,8 @@ def prove(
     """Flood the land with walkers from the starts in the tract, and from all of the inner land's own edge."""
     grid = tract.grid
     with scratch((grid.rows, grid.cols), np.float32) as heights:
-        for row in range(0, grid.rows, ROWS_AT_ONCE):
-            job.step(0.3 + 0.5 * row / grid.rows, "Proving that it holds")
-            part = Window(row, 0, min(row + ROWS_AT_ONCE, grid.rows), grid.cols)
+        for part in rows_of(grid.window):
+            job.step(0.3 + 0.5 * part.row0 / grid.rows, "Proving that it holds")
             with world.lock:
                 heights[part.inside(grid.window)] = tract.cache.read(HEIGHT, part)
         posts = [(round(grid.row_of(y)), round(grid.col_of(x))) for x, y in starts]

@@ -6,7 +6,9 @@ from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
 
-from fernfield.store.worlds import NewWorld, Tile, TileAt, WorldStore
+from fernfield.store.overviews import OverviewChange, OverviewStore
+from fernfield.store.rows import Tile, TileAt
+from fernfield.store.worlds import NewWorld, WorldStore
 from fernfield.work.kernel.jobs import Job
 from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.rows import ONLY
@@ -49,10 +51,16 @@ def copy_world(job: Job, house: House, store: WorldStore, world_id: str, name: s
                 if blob is not None:
                     yield TileAt(keys[old], *place), Tile(blob, low, high)
 
+        def coarser() -> Iterator[OverviewChange]:
+            for old, new in keys.items():
+                if world.tract(old).overviews.ready:
+                    for at, blob in OverviewStore(store.engine).every(old, snapshot):
+                        yield replace(at, tract_id=new), blob
+
         pictures = []
         for picture in store.pictures(world_id):
             blob = store.picture(world_id, picture.key)
             if blob is not None:
                 pictures.append((picture, blob))
-        store.create(NewWorld(made, tracts, rows, tiles(), pictures))
+        store.create(NewWorld(made, tracts, rows, tiles(), pictures, coarser()))
     return {"world": made}

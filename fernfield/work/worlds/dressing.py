@@ -13,19 +13,22 @@ from fernfield.core.landforms import LANDFORMS
 from fernfield.core.landforms.landform import Ground, Suits
 from fernfield.core.landforms.patches import Landscape, patch_shares
 from fernfield.core.light.relief import slope_degrees
-from fernfield.work.cover.rows import Cover, covers_of
+from fernfield.work.cover.rows import COVERS, Cover, covers_of
 from fernfield.work.cover.shares import cover_layer
 from fernfield.work.ground.rows import RECIPES, Recipe
-from fernfield.work.growth.rows import mixes_of
+from fernfield.work.growth.rows import MIXES, mixes_of
 from fernfield.work.growth.standing import growth_layer
 from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.draft import Draft
 from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.rows import Key, Moves
+from fernfield.work.kernel.ledger import Ended, said
+from fernfield.work.kernel.rows import Key
+from fernfield.work.kernel.sweep import Sweep, Unit
 from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.plots.areas import Area, share_of, window_of
+from fernfield.work.plots.rows import PLOTS
 
 SOLID = 65_535
 
@@ -79,22 +82,28 @@ def dress(world: OpenWorld, tract: Tract, command: Dress) -> Outcome:
     if command.growth and not mixes_of(world):
         raise Conflict("this world has no mix to sow: take the covers alone")
 
-    def work(draft: Draft) -> tuple[str, Moves]:
+    def begin() -> Sweep:
         area = Area(plot=recipe.plot, box=recipe.box, outline=recipe.outline)
         land = world.land_from(tract.row.id)
         window = window_of(world, land, area)
-        for own, tile, whole, part in land.tiles(window):
+        parts = {(own.row.id, tile): (whole, part) for own, tile, whole, part in land.tiles(window)}
+
+        def draw(draft: Draft, unit: Unit) -> None:
+            whole, part = parts[unit]
             shares = _shares(land, recipe, window, part)
             within = share_of(world, land, area, part, min(recipe.feather_m, 500.0))
-            at, box = (own.row.id, *tile), part.inside(whole)
+            at, box = (unit[0], *unit[1]), part.inside(whole)
             if command.covers:
                 _lay(world, draft, at, box, wanted, shares, within)
             if command.growth:
                 _sow(world, land, draft, at, box, part, wanted, shares, within)
-        what = " and ".join(w for w, on in (("covers", command.covers), ("growth", command.growth)) if on)
-        return f"Took the {what} that suit the made land", {}
 
-    return world.change_ground(command, work)
+        what = " and ".join(w for w, on in (("covers", command.covers), ("growth", command.growth)) if on)
+        words = f"Took the {what} that suit the made land"
+        still = world.rests_on(PLOTS.name, COVERS.name, MIXES.name)
+        return Sweep(list(parts), draw, lambda: Ended(words, said(command)), still)
+
+    return world.sweep(begin)
 
 
 def _shares(land: Land, recipe: Recipe, window: Window, part: Window) -> FloatArray:
@@ -129,7 +138,8 @@ def _sow(
     wanted: list[Proposal], shares: FloatArray, within: FloatArray,
 ) -> None:  # fmt: skip
     wide = land.clip(part.pad(1))
-    heights = land.read(HEIGHT, wide)
+    with world.lock:
+        heights = land.read(HEIGHT, wide)
     slope = slope_degrees(heights, land.grid.spacing)[part.inside(wide)]
     dry = heights[part.inside(wide)] - world.sea_of(land.id)
     full = np.zeros(part.shape, np.float64)

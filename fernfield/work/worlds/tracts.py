@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 import secrets
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from typing import Annotated, Any, Literal
 
 import cv2
@@ -21,16 +22,19 @@ from fernfield.core.grid import TILE, FloatArray, Grid, Window
 from fernfield.core.ground.carry import Carriage, seen
 from fernfield.core.ground.openings import HOLE
 from fernfield.core.ground.sheets import base_of, compose, under_of
-from fernfield.store.worlds import Tile, TileAt, TractRow, WorldStore
+from fernfield.store.rows import Tile, TileAt
+from fernfield.store.worlds import TractRow, WorldStore
 from fernfield.work.ground.rows import sheets_of
 from fernfield.work.ground.sheeting import SHEET, UNDER, sheet_layer, shown
 from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.jobs import Job
 from fernfield.work.kernel.layers import HEIGHT, WHOLE, sort_of
+from fernfield.work.kernel.overviews import VERSION
 from fernfield.work.kernel.rows import ONLY, Collection, Coordinate, Elevation, Moves, Name, Shift, TractId
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.tiles import packed
 from fernfield.work.kernel.tracts import JOINS, PLACES, Kind, Tract, TractPlace
+from fernfield.work.kernel.windows import over, rows_of
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.plots.rows import SYMMETRY
 from fernfield.work.water.rows import sea_level
@@ -108,11 +112,23 @@ class PlaceTract(Command):
 
 def tiles_of(tract_id: str, layer: str, grid: Grid, read: Ground, job: Job | None, part: tuple[float, float]) -> Tiles:
     """Every tile of a layer, as the store keeps it; `part` is the stretch of the job's progress that this takes."""
-    places = list(grid.window.tiles())
-    for number, place in enumerate(places):
+    tiles = [grid.tile_window(*place) for place in grid.window.tiles()]
+
+    def give(window: Window) -> tuple[FloatArray]:
+        return (np.ascontiguousarray(read(window)),)
+
+    for window, tile in over(tiles, give, packed, job=job, words="Storing the ground", part=part):
+        yield TileAt(tract_id, layer, window.row0 // TILE, window.col0 // TILE), tile
+
+
+def seen_from_afar(job: Job | None, part: tuple[float, float]) -> Callable[[float], None]:
+    """Tells a job how far the coarser levels of a tract are; `part` is the stretch of its progress that they take."""
+
+    def step(done: float) -> None:
         if job:
-            job.step(part[0] + (part[1] - part[0]) * number / len(places), "Storing the ground")
-        yield TileAt(tract_id, layer, *place), packed(np.ascontiguousarray(read(grid.tile_window(*place))))
+            job.step(part[0] + (part[1] - part[0]) * done, "Preparing the view from afar")
+
+    return step
 
 
 def _next_place(world: OpenWorld, **fields: Any) -> TractPlace:
@@ -138,8 +154,11 @@ def put_tract(
     place = _next_place(world, name=spec.name, x=spec.x, y=spec.y, kind=spec.kind)
     tract_id = new_id("t")
     row = TractRow(tract_id, world.id, place.position, spec.name, grid.rows, grid.cols, grid.spacing, base)
-    store.add_tract(row, tiles_of(tract_id, HEIGHT, grid, ground, job, (0.55, 0.95)) if ground else iter(()))
-    world.adopt(row)
+    row = row if ground else replace(row, overviews=VERSION)
+    store.add_tract(row, tiles_of(tract_id, HEIGHT, grid, ground, job, (0.55, 0.9)) if ground else iter(()))
+    new = world.adopt(row)
+    if ground:
+        world.make_overviews(new, seen_from_afar(job, (0.9, 0.96)))
     outcome = world.change_rows(spec, f"Added the tract {spec.name}", {("tracts", tract_id): place})
     return tract_id, outcome
 
@@ -190,7 +209,7 @@ def remove_tract(world: OpenWorld, command: RemoveTract) -> Outcome:
 
 
 def _replaced(
-    world: OpenWorld, store: WorldStore, tract: Tract, command: CropTract | RespaceTract, grid: Grid,
+    job: Job, world: OpenWorld, store: WorldStore, tract: Tract, command: CropTract | RespaceTract, grid: Grid,
     layers: Callable[[str], Tiles], words: str, moved: tuple[float, float], revision: int,
 ) -> Outcome:  # fmt: skip
     """Put a new tract in the place of an old one. `moved` is the new south-west corner in the old one's metres."""
@@ -201,6 +220,7 @@ def _replaced(
     )
     store.add_tract(row, layers(tract_id))
     new = world.adopt(row)
+    world.make_overviews(new, seen_from_afar(job, (0.94, 0.98)))
     with world.lock:
         moves = _leaving(world, tract.row.id)
         moves[PLACES.name, tract_id] = old.model_copy(update={"x": old.x + moved[0], "y": old.y + moved[1]})
@@ -272,7 +292,7 @@ def crop(job: Job, world: OpenWorld, store: WorldStore, tract: Tract, command: C
     words = (
         f"Bounds of {name}: {grid.width:g} by {grid.depth:g} m instead of {tract.grid.width:g} by {tract.grid.depth:g}"
     )
-    outcome = _replaced(world, store, tract, command, grid, tiles, words, corner, revision)
+    outcome = _replaced(job, world, store, tract, command, grid, tiles, words, corner, revision)
     return {"revision": outcome.revision, "world": world.id}
 
 
@@ -362,7 +382,7 @@ def respace(job: Job, world: OpenWorld, store: WorldStore, tract: Tract, command
 
     name = world.place_of(tract.row.id).name
     words = f"Posts of {name} every {new.spacing:g} m instead of {old.spacing:g}"
-    outcome = _replaced(world, store, tract, command, new, tiles, words, (0.0, 0.0), revision)
+    outcome = _replaced(job, world, store, tract, command, new, tiles, words, (0.0, 0.0), revision)
     return {"revision": outcome.revision, "world": world.id}
 
 
@@ -389,10 +409,9 @@ def loss_of(world: OpenWorld, tract: Tract, spacing: float, side: int = 320) -> 
         with world.lock:
             return np.asarray(tract.cache.read(HEIGHT, part), np.float32)
 
-    rows_at_once = max(block, TILE // block * block)
     scale = old.spacing / new.spacing
-    for first in range(0, old.rows, rows_at_once):
-        window = Window(first, 0, min(first + rows_at_once, old.rows), old.cols)
+    for window in rows_of(old.window, max(block, TILE // block * block)):
+        first = window.row0
         there = new.clip(Window(math.floor(window.row0 * scale) - 2, 0, math.ceil(window.row1 * scale) + 3, new.cols))
         coarse = _resampled(ground, old, new, there)
         rows = (np.arange(window.row0, window.row1) * scale - there.row0).clip(0, there.rows - 1)
