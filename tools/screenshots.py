@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import shutil
+import tempfile
 from pathlib import Path
 
 import numpy as np
 from PIL import Image
 from playwright.sync_api import Page, sync_playwright
 
-from fernfield.bench.browser import ARGUMENTS, demo_server
+from fernfield.bench.browser import ARGUMENTS, server
 from fernfield.core.drawing.overlays import tint_at
 from fernfield.core.drawing.plan import PlanLook, draw_plan
 from fernfield.core.landforms import LANDFORMS
@@ -186,7 +187,7 @@ def seed(page: Page) -> None:
 def main() -> None:
     TO.mkdir(parents=True, exist_ok=True)
     gallery()
-    with demo_server() as url, sync_playwright() as playwright:
+    with tempfile.TemporaryDirectory() as folder, server("demo", Path(folder)) as url, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=ARGUMENTS)
         take(browser.new_page(viewport={"width": 1280, "height": 800}), url)
         browser.close()

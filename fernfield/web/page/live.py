@@ -42,6 +42,7 @@ from fernfield.web.page.messages import (
     View,
     Wish,
 )
+from fernfield.web.page.shade import BLOCK_PIXELS, Shade, less
 from fernfield.work.kernel.events import Event, Gone, Moved, Revised
 from fernfield.work.kernel.lands import Land
 from fernfield.work.kernel.layers import HEIGHT
@@ -105,6 +106,8 @@ class Connection:
         self._outbox: asyncio.Queue[str | bytes] = asyncio.Queue()
         self._view: View | None = None
         self._dirty: dict[str, Window] = {}
+        self._was: float | None = None
+        self._shade = Shade()
         self._paint = asyncio.Event()
         self._under_way = 0
         self._free = asyncio.Event()
@@ -164,9 +167,11 @@ class Connection:
         if self._walk is not None:
             self._walk.forget()
         match event:
-            case Moved(tract_id, layer, window):
+            case Moved(tract_id, layer, window, was):
                 here = self._land.of(tract_id, window)
                 if here is not None:
+                    if was is not None:
+                        self._was = was if self._was is None else max(self._was, was)
                     self._dirty[layer] = self._dirty.get(layer, NOWHERE).join(here)
                     self._paint.set()
             case Revised():
@@ -205,12 +210,20 @@ class Connection:
             self._under_way += 1
             self._paint.clear()
             dirty, self._dirty = self._dirty, {}
+            was, self._was = self._was, None
             drawn_to = self._run.drawn_to if self._run is not None else None
             try:
-                for message in await to_thread.run_sync(self._patches, dirty, self._view, drawn_to):
+                # The brush's own ground first; what it shades further off when nothing else is to be drawn.
+                if dirty:
+                    messages = await to_thread.run_sync(self._patches, dirty, self._view, drawn_to, was)
+                else:
+                    messages = await to_thread.run_sync(self._shaded, self._view)
+                for message in messages:
                     self._outbox.put_nowait(message)
             except Exception:
                 log.exception("a patch could not be drawn")
+            if self._shade:
+                self._paint.set()
 
     def _patch_arrived(self) -> None:
         """The page has taken a patch in; a page that says so too often gains nothing."""
@@ -218,51 +231,63 @@ class Connection:
             self._under_way -= 1
             self._free.set()
 
-    def _patches(self, dirty: dict[str, Window], view: View | None, drawn_to: float | None) -> list[str | bytes]:
-        """The messages that bring a page up to date: what is stale, its picture, and heights."""
-        out: list[str | bytes] = []
+    def _patches(
+        self, dirty: dict[str, Window], view: View | None, drawn_to: float | None, was: float | None
+    ) -> list[str | bytes]:
+        """The messages that bring a page up to date: what is stale, its picture, and heights. What is shaded further
+        off is kept for later."""
         land, window = self._land, NOWHERE
         for layer, part in dirty.items():
             # One post more: slopes, and so shading and cover rules, reach that far.
             part = land.clip(part.pad(2))
-            if layer == HEIGHT and (view is None or view.shadows):
-                part = part.join(shadow_window(self._world, land, part))
             if layer in ("growth", HEIGHT):
                 part = land.clip(part.pad(math.ceil(8 / land.grid.spacing)))
             window = window.join(part)
-        head: dict[str, Any] = {
-            "is": "stale",
-            "window": window.as_list(),
-            "layers": sorted(dirty),
-            "drawn_to": drawn_to,
-        }
-        picture = b""
-        if view is not None:
-            scale = 2.0**view.level
-            pixels = Window(
-                math.floor(window.row0 / scale),
-                math.floor(window.col0 / scale),
-                math.ceil(window.row1 / scale) + 1,
-                math.ceil(window.col1 / scale) + 1,
-            )
-            seen = Window(view.row0, view.col0, view.row1, view.col1).meet(level_window(land, view.level))
-            pixels = pixels.meet(seen)
-            if not pixels.empty and pixels.rows * pixels.cols <= MOST_PATCH_PIXELS:
-                contour = None if view.contour_m == "auto" else view.contour_m
-                show = Show(contour, view.water, view.growth, view.shadows, view.overlays, view.keep_to)
-                picture = plan_pixels(self._world, land, view.level, pixels, show).tobytes()
-                head |= {"level": view.level, "pixels": pixels.as_list()}
-        if picture:
-            shown = view.shown if view is not None else 0
-            out.append(pack({**head, "is": "patch", "shown": shown}, picture))
-        else:
-            out.append(json.dumps(head))
         ground = land.grid.clip(dirty.get(HEIGHT, NOWHERE))
-        if view is not None and view.heights and not ground.empty and ground.rows * ground.cols <= MOST_PATCH_POSTS:
+        sent = view is not None and view.heights and not ground.empty and ground.rows * ground.cols <= MOST_PATCH_POSTS
+        out = [self._patch(window, view, {"layers": sorted(dirty), "drawn_to": drawn_to, "heights": sent})]
+        if sent:
             with self._world.lock:
                 values = land.read(HEIGHT, ground)
             out.append(pack({"is": "heights", "window": ground.as_list()}, values.astype("<f4").tobytes()))
+        if HEIGHT in dirty and (view is None or view.shadows):
+            near = land.clip(dirty[HEIGHT].pad(2))
+            self._add_shade(near, shadow_window(self._world, land, near, was), window, view)
         return out
+
+    def _add_shade(self, near: Window, shaded: Window, drawn: Window, view: View | None) -> None:
+        if view is None:
+            self._shade.add(shaded, near, max(shaded.shape))
+        elif any(True for _ in less(shaded, drawn)):
+            self._shade.add(shaded, near, math.ceil(BLOCK_PIXELS * max(1.0, 2.0**view.level)))
+
+    def _shaded(self, view: View | None) -> list[str | bytes]:
+        """A piece of what was shaded, drawn again as far as it is looked at; of the rest, that it is out of date."""
+        facts: dict[str, Any] = {"layers": ["shade"], "drawn_to": None, "heights": False}
+        return [self._patch(self._shade.take(), view, facts)] if self._shade else []
+
+    def _patch(self, window: Window, view: View | None, facts: dict[str, Any]) -> str | bytes:
+        """What is stale in a window of posts, with its picture where it is looked at."""
+        land = self._land
+        head: dict[str, Any] = {"is": "stale", "window": window.as_list(), **facts}
+        if view is None:
+            return json.dumps(head)
+        scale = 2.0**view.level
+        pixels = Window(
+            math.floor(window.row0 / scale),
+            math.floor(window.col0 / scale),
+            math.ceil(window.row1 / scale) + 1,
+            math.ceil(window.col1 / scale) + 1,
+        )
+        seen = Window(view.row0, view.col0, view.row1, view.col1).meet(level_window(land, view.level))
+        pixels = pixels.meet(seen)
+        if pixels.empty or pixels.rows * pixels.cols > MOST_PATCH_PIXELS:
+            return json.dumps(head)
+        contour = None if view.contour_m == "auto" else view.contour_m
+        show = Show(contour, view.water, view.growth, view.shadows, view.overlays, view.keep_to)
+        picture = plan_pixels(self._world, land, view.level, pixels, show).tobytes()
+        head |= {"is": "patch", "level": view.level, "pixels": pixels.as_list(), "shown": view.shown}
+        return pack(head, picture)
 
     # In
 

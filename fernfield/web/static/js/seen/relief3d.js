@@ -132,7 +132,7 @@ class Chunk {
   async load(/** @type {number} */ step) {
     this.loading = true;
     this.stale = false;
-    const query = `row0=${this.row0}&col0=${this.col0}&row1=${this.row0 + this.rows + 1}&col1=${this.col0 + this.cols + 1}&step=${step}`;
+    const query = `row0=${this.row0}&col0=${this.col0}&row1=${this.row0 + this.rows + 1}&col1=${this.col0 + this.cols + 1}&step=${step}&of=mean`;
     try {
       const answer = await fetch(`${landApi}/heights?${query}`);
       if (!answer.ok) throw new Error(String(answer.status));
@@ -290,10 +290,10 @@ export class Land {
     });
     heed("stale", (message) => {
       const [row0, col0, row1, col1] = message.window;
-      const sent = (row1 - row0) * (col1 - col0) <= 600 * 600;
       for (const chunk of this.chunks) {
         const apart = row1 < chunk.row0 || row0 > chunk.row0 + CHUNK || col1 < chunk.col0 || col0 > chunk.col0 + CHUNK;
-        if (!apart && message.layers.includes("height") && (!sent || state.view === "plan")) chunk.stale = true;
+        if (!apart && message.layers.includes("height") && (!message.heights || state.view === "plan"))
+          chunk.stale = true;
       }
       this.request();
     });
