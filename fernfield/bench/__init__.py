@@ -71,7 +71,7 @@ def _time(seconds: float) -> str:
 def run_bench(*, quick: bool, browser: bool) -> None:
     """Measure every row and print the table as it goes."""
     from fernfield.bench import browser as in_browser
-    from fernfield.bench import core, making, store
+    from fernfield.bench import core, making, size, store
     from fernfield.work.warm import warm_kernels
 
     warm_kernels()
@@ -79,6 +79,12 @@ def run_bench(*, quick: bool, browser: bool) -> None:
     typer.echo(f"Python {platform.python_version()} on {platform.machine()}; medians of {plan.runs} pairs\n")
     typer.echo("| work | time | against | time | ratio | aim |\n| --- | ---: | --- | ---: | ---: | --- |")
     rows: Iterator[Row]
-    for rows in (core.rows(plan), store.rows(plan), making.rows(plan), in_browser.rows(plan) if browser else iter(())):
+    for rows in (
+        core.rows(plan),
+        store.rows(plan),
+        making.rows(plan),
+        size.rows(plan),
+        in_browser.rows(plan) if browser else iter(()),
+    ):
         for r in rows:
             typer.echo(f"| {r.work} | {_time(r.ours)} | {r.against} | {_time(r.yardstick)} | {r.ratio:.2f} | {r.aim} |")

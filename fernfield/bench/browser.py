@@ -75,21 +75,25 @@ def rows(plan: Plan) -> Iterator[Row]:
             yield from _pointer(page, 40, "", "50 ms")
         island = high_island(Path(folder) / "high")
         with server("serve", Path(folder) / "high") as url:
-            for view in ("plan", "overlook"):
+            for view, strokes in (("plan", STROKES), ("overlook", STROKES // 3)):
                 for radius, aim in RADII.items():
                     page = browser.new_page(viewport={"width": 1280, "height": 800})
                     page.goto(f"{url}/worlds/{island}")
                     page.wait_for_selector("#bench[data-shows]")
-                    page.evaluate(f"fern.state.view = '{view}'; fern.state.brushes[fern.state.tool].radius = {radius}")
+                    # Without a graphics processor a frame of the overlook takes long: at its lowest detail.
+                    page.evaluate(
+                        f"fern.state.show.detail = 'low'; fern.state.view = '{view}';"
+                        f"fern.state.brushes[fern.state.tool].radius = {radius}"
+                    )
                     page.wait_for_timeout(4000)
-                    yield from _pointer(page, radius, f", on an island {TOP_M:g} m high, {view}", aim)
+                    yield from _pointer(page, radius, f", on an island {TOP_M:g} m high, {view}", aim, strokes)
                     page.close()
         browser.close()
 
 
-def _pointer(page: Any, radius: int, where: str, aim: str) -> Iterator[Row]:
+def _pointer(page: Any, radius: int, where: str, aim: str, strokes: int = STROKES) -> Iterator[Row]:
     """Strokes over the middle of the page: how old each was by the time that it was seen."""
-    for number in range(STROKES):
+    for number in range(strokes):
         x, y = 500 + 30 * number, 300 + 20 * (number % 5)
         page.mouse.move(x, y)
         page.mouse.down()

@@ -23,7 +23,7 @@ from fernfield.core.cover.shares import compose_colours
 from fernfield.core.drawing.plan import PlanLook, draw_plan
 from fernfield.core.grid import Array, ByteArray, FloatArray
 from fernfield.core.ground.frost import frost
-from fernfield.core.ground.rain import Rain, rain_in_place
+from fernfield.core.ground.rain import Rain
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.landforms import LANDFORMS
 from fernfield.core.landforms.landform import Ground
@@ -31,6 +31,9 @@ from fernfield.core.light.relief import relief
 from fernfield.core.light.shadow import sunlit
 from fernfield.core.settings import Values
 from fernfield.formats.asc import asc_lines
+from fernfield.work.ground.room import WEATHER
+from fernfield.work.ground.weathering import rain_over
+from fernfield.work.kernel.jobs import Job
 
 Lay = Callable[[Laying], None]
 
@@ -39,7 +42,7 @@ RADII = (16, RADIUS, 256)
 AIMS = {"raise": 3, "lower": 3, "flatten": 3, "smooth": 12, "roughen": 100}
 """Aims at a radius of 64 posts, in copies of the window."""
 
-DROPS = 20_000
+DROPS = 100_000
 PASSES = 20
 BEARINGS = (0, 45, 90, 135, 180, 225, 270, 300)
 
@@ -172,10 +175,11 @@ def _made(plan: Plan) -> Iterator[Row]:
 def _weather(plan: Plan) -> Iterator[Row]:
     heights = land(1025)
     exact, out = heights.astype(np.float64), np.empty((1025, 1025), np.float64)
-    seeds = iter(range(1, 10_000))
+    seeds, job = iter(range(1, 10_000)), Job("bench", WEATHER)
     found = row(
         "rain", "a copy of it", "150,000 a second",
-        lambda: rain_in_place(exact, 1.0, DROPS, next(seeds), Rain()), lambda: np.copyto(out, exact), plan.runs,
+        lambda: rain_over(exact, 1.0, DROPS, next(seeds), Rain(), None, job, (0.0, 1.0)),
+        lambda: np.copyto(out, exact), max(5, plan.runs // 3),
     )  # fmt: skip
     yield replace(found, work=f"rain on 1,025²: {DROPS:,} drops, {DROPS / found.ours:,.0f} a second")
     flat = np.empty_like(heights)

@@ -14,24 +14,62 @@ from dataclasses import dataclass
 import numpy as np
 
 from fernfield.core.grid import Array, Window
+from fernfield.core.kernels import kernel
 
 SIDE = 64
 """Cells along the side of a stored tile of a level: small, as an edit changes fewer of them the coarser they are."""
 
 
-def _mean(a: Array, b: Array, c: Array, d: Array) -> Array:
-    if a.dtype.kind == "f":
-        return np.asarray(((a + b) + (c + d)) * a.dtype.type(0.25))
-    total = a.astype(np.uint32) + b + c + d
-    return np.asarray((total + 2) // 4).astype(a.dtype)
+@kernel
+def _means(values: Array, step: int, out: Array) -> None:
+    """The means of four numbers that begin at every `step`-th one; at the end the last one counts twice."""
+    last_row, last_col = values.shape[0] - 1, values.shape[1] - 1
+    quarter = np.float32(0.25)
+    for r in range(out.shape[0]):
+        upper, lower, to = values[r * step], values[min(r * step + 1, last_row)], out[r]
+        for c in range(out.shape[1]):
+            left = c * step
+            right = min(left + 1, last_col)
+            to[c] = ((upper[left] + upper[right]) + (lower[left] + lower[right])) * quarter
 
 
-def _lowest(a: Array, b: Array, c: Array, d: Array) -> Array:
-    return np.minimum(np.minimum(a, b), np.minimum(c, d))
+@kernel
+def _rounded_means(values: Array, step: int, out: Array) -> None:
+    """The same of whole numbers, rounded to the nearest, half upwards."""
+    last_row, last_col = values.shape[0] - 1, values.shape[1] - 1
+    for r in range(out.shape[0]):
+        upper, lower, to = values[r * step], values[min(r * step + 1, last_row)], out[r]
+        for c in range(out.shape[1]):
+            left = c * step
+            right = min(left + 1, last_col)
+            total = np.int64(upper[left]) + np.int64(upper[right]) + np.int64(lower[left]) + np.int64(lower[right])
+            to[c] = (total + 2) // 4
 
 
-def _highest(a: Array, b: Array, c: Array, d: Array) -> Array:
-    return np.maximum(np.maximum(a, b), np.maximum(c, d))
+@kernel
+def _least(values: Array, step: int, out: Array) -> None:
+    last_row, last_col = values.shape[0] - 1, values.shape[1] - 1
+    for r in range(out.shape[0]):
+        upper, lower, to = values[r * step], values[min(r * step + 1, last_row)], out[r]
+        for c in range(out.shape[1]):
+            left = c * step
+            right = min(left + 1, last_col)
+            to[c] = min(min(upper[left], upper[right]), min(lower[left], lower[right]))
+
+
+@kernel
+def _most(values: Array, step: int, out: Array) -> None:
+    last_row, last_col = values.shape[0] - 1, values.shape[1] - 1
+    for r in range(out.shape[0]):
+        upper, lower, to = values[r * step], values[min(r * step + 1, last_row)], out[r]
+        for c in range(out.shape[1]):
+            left = c * step
+            right = min(left + 1, last_col)
+            to[c] = max(max(upper[left], upper[right]), max(lower[left], lower[right]))
+
+
+def _mean(values: Array, step: int, out: Array) -> None:
+    (_means if values.dtype.kind == "f" else _rounded_means)(values, step, out)
 
 
 @dataclass(frozen=True)
@@ -39,30 +77,32 @@ class Rule:
     """How four values become one.
 
     first : the finest level that is stored; finer ones are read from the posts
+    four : puts into an array what becomes of each four neighbours that begin at every so-many-th value
     """
 
     name: str
     first: int
-    four: Callable[[Array, Array, Array, Array], Array]
+    four: Callable[[Array, int, Array], None]
 
 
 MEAN = Rule("mean", 2, _mean)
-LOWEST = Rule("lowest", 4, _lowest)
-HIGHEST = Rule("highest", 4, _highest)
+LOWEST = Rule("lowest", 4, _least)
+HIGHEST = Rule("highest", 4, _most)
 RULES = {rule.name: rule for rule in (MEAN, LOWEST, HIGHEST)}
 
 
 def cells_of(posts: Array, rule: Rule) -> Array:
     """Level 0: a cell between each four posts. Shape (rows, cols) -> (rows - 1, cols - 1)."""
-    return rule.four(posts[:-1, :-1], posts[:-1, 1:], posts[1:, :-1], posts[1:, 1:])
+    out = np.empty((posts.shape[0] - 1, posts.shape[1] - 1), posts.dtype)
+    rule.four(np.ascontiguousarray(posts), 1, out)
+    return out
 
 
 def halved(cells: Array, rule: Rule) -> Array:
     """The next level: half as many each way, rounded up; a last one that is alone counts twice."""
-    rows, cols = cells.shape
-    if rows % 2 or cols % 2:
-        cells = np.pad(cells, ((0, rows % 2), (0, cols % 2)), mode="edge")
-    return rule.four(cells[::2, ::2], cells[::2, 1::2], cells[1::2, ::2], cells[1::2, 1::2])
+    out = np.empty((-(-cells.shape[0] // 2), -(-cells.shape[1] // 2)), cells.dtype)
+    rule.four(np.ascontiguousarray(cells), 2, out)
+    return out
 
 
 def level_of(posts: Array, rule: Rule, level: int) -> Array:

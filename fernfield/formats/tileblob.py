@@ -7,6 +7,7 @@ neighbouring heights differ mostly in the last bytes, which makes the rest compr
 from __future__ import annotations
 
 import struct
+import threading
 from typing import Any
 
 import numpy as np
@@ -21,12 +22,23 @@ _DTYPES: dict[int, np.dtype[Any]] = {1: np.dtype("<f4"), 2: np.dtype("<u2"), 3: 
 _CODES = {dtype: code for code, dtype in _DTYPES.items()}
 
 
+class _Packers(threading.local):
+    """Making these costs as much as a small tile; they are not for two threads at once."""
+
+    def __init__(self) -> None:
+        self.packs = zstandard.ZstdCompressor(level=1)
+        self.unpacks = zstandard.ZstdDecompressor()
+
+
+_PACKERS = _Packers()
+
+
 def encode_tile(values: NDArray[Any]) -> bytes:
     """Bytes of a 2-D array of float32, uint16 or uint32, up to 65,535 a side; lossless."""
     dtype = values.dtype.newbyteorder("<")
     rows, cols = values.shape
     raw = np.frombuffer(np.ascontiguousarray(values, dtype), np.uint8).reshape(-1, dtype.itemsize)
-    packed = zstandard.ZstdCompressor(level=1).compress(np.ascontiguousarray(raw.T).data)
+    packed = _PACKERS.packs.compress(np.ascontiguousarray(raw.T).data)
     return _HEADER.pack(_MAGIC, _CODES[dtype], rows, cols) + packed
 
 
@@ -42,7 +54,7 @@ def decode_tile(blob: bytes) -> NDArray[Any]:
     size = rows * cols * dtype.itemsize
     try:
         packed = memoryview(blob)[_HEADER.size :]
-        raw = zstandard.ZstdDecompressor().decompress(packed, max_output_size=max(size, 1))
+        raw = _PACKERS.unpacks.decompress(packed, max_output_size=max(size, 1))
     except zstandard.ZstdError as error:
         raise FormatError(f"a stored tile is damaged: {error}") from error
     if len(raw) != size:

@@ -20,6 +20,7 @@ from fernfield.core.growth.scatter import Habit, scatter
 from fernfield.core.light.relief import gradients, relief
 from fernfield.core.light.shadow import sunlit
 from fernfield.core.noise import Octaves, Spots, fractal
+from fernfield.core.overview import MEAN, RULES, level_of
 
 
 def warm_kernels() -> None:
@@ -45,6 +46,9 @@ def warm_kernels() -> None:
     add_in_place(mask[4:30, 4:30], touch)
     grid = Grid(40, 40, 1.0)
     scatter(mask, grid.window, grid, grid.window, Habit(200, 1, 2), 1)
+    for rule in RULES.values():
+        level_of(ground, rule, 1)
+    level_of(mask, MEAN, 1)
     gradients(ground, 1.0)
     relief(ground, 1.0, 315, 30)
     lit = sunlit(ground, 1.0, 315, 30)

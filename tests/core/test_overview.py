@@ -1,5 +1,7 @@
 """Coarser levels: against SciPy's filters of the same posts, and whatever parts they are made in."""
 
+from typing import Any
+
 import numpy as np
 import pytest
 from numpy.typing import NDArray
@@ -93,6 +95,32 @@ def test_a_post_changes_the_cells_that_it_bounds_and_no_others() -> None:
             assert sorted(map(tuple, moved.tolist())) == [
                 (r, c) for r in range(part.row0, part.row1) for c in range(part.col0, part.col1)
             ]
+
+
+def plainly(values: NDArray[Any], rule: Rule, step: int) -> NDArray[Any]:
+    """The same rules in plain NumPy."""
+    if step == 2:
+        values = np.pad(values, ((0, values.shape[0] % 2), (0, values.shape[1] % 2)), mode="edge")
+        a, b, c, d = values[::2, ::2], values[::2, 1::2], values[1::2, ::2], values[1::2, 1::2]
+    else:
+        a, b, c, d = values[:-1, :-1], values[:-1, 1:], values[1:, :-1], values[1:, 1:]
+    if rule is LOWEST:
+        return np.minimum(np.minimum(a, b), np.minimum(c, d))
+    if rule is HIGHEST:
+        return np.maximum(np.maximum(a, b), np.maximum(c, d))
+    if values.dtype == np.float32:
+        return ((a + b) + (c + d)) * np.float32(0.25)
+    return ((a.astype(np.uint32) + b + c + d + 2) // 4).astype(values.dtype)
+
+
+@pytest.mark.parametrize("rule", RULES.values(), ids=RULES)
+@pytest.mark.parametrize("dtype", [np.float32, np.uint16])
+def test_the_kernels_do_what_plain_numpy_does_to_the_last_bit(rule: Rule, dtype: type) -> None:
+    values = (np.random.default_rng(5).random((33, 70)) * 65_535).astype(dtype)
+    for part in (values, values[:32, :69], values[:1, :3]):
+        assert halved(part, rule).tobytes() == np.ascontiguousarray(plainly(part, rule, 2)).tobytes()
+        if part.shape[0] > 1:
+            assert cells_of(part, rule).tobytes() == np.ascontiguousarray(plainly(part, rule, 1)).tobytes()
 
 
 def test_steps_between_the_levels_are_read_from_the_posts() -> None:

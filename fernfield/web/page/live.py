@@ -63,7 +63,8 @@ MOST_ROWS_TOLD = 2_000
 """More changed rows of one collection than this are not sent, but asked for."""
 
 MOST_PATCH_PIXELS = 2_400 * 1_600
-MOST_PATCH_POSTS = 600 * 600
+MOST_PATCH_POSTS = 200 * 200
+"""Heights of larger windows are sent of every second post, or fourth, …"""
 WALK_FRAME_TICKS = 2
 TELL_EVERY_S = 0.2
 """Cut and fill of a stroke under way are told so often."""
@@ -244,12 +245,17 @@ class Connection:
                 part = land.clip(part.pad(math.ceil(8 / land.grid.spacing)))
             window = window.join(part)
         ground = land.grid.clip(dirty.get(HEIGHT, NOWHERE))
-        sent = view is not None and view.heights and not ground.empty and ground.rows * ground.cols <= MOST_PATCH_POSTS
+        sent = view is not None and view.heights and not ground.empty
         out = [self._patch(window, view, {"layers": sorted(dirty), "drawn_to": drawn_to, "heights": sent})]
         if sent:
+            step = 1
+            while (ground.rows // step) * (ground.cols // step) > MOST_PATCH_POSTS:
+                step *= 2
+            ground = Window(ground.row0 // step * step, ground.col0 // step * step, ground.row1, ground.col1)
             with self._world.lock:
-                values = land.read(HEIGHT, ground)
-            out.append(pack({"is": "heights", "window": ground.as_list()}, values.astype("<f4").tobytes()))
+                values = land.read(HEIGHT, ground, step)
+            told = {"is": "heights", "window": ground.as_list(), "step": step}
+            out.append(pack(told, values.astype("<f4").tobytes()))
         if HEIGHT in dirty and (view is None or view.shadows):
             near = land.clip(dirty[HEIGHT].pad(2))
             self._add_shade(near, shadow_window(self._world, land, near, was), window, view)

@@ -240,7 +240,8 @@ def _plate_of(part: Part, layer: str, rule: Rule, level: int) -> Plate:
         found = overviews.cells(layer, rule, level, box.shifted(-down, -across))
         if found.shape == (len(rows), len(cols)):
             return found
-        return np.asarray(found[np.ix_(rows - box.row0, cols - box.col0)])
+        # The last row or column goes on beyond the land.
+        return np.take(np.take(found, rows - box.row0, axis=0), cols - box.col0, axis=1)
 
     return Plate(overviews.whole(level).shifted(down, across), pick)
 

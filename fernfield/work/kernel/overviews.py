@@ -167,41 +167,35 @@ class Overviews:
     def reworked(self, layer: str, changed: Iterable[Window], posts: Posts) -> dict[Spot, NDArray[Any]]:
         """The tiles of all levels that differ when these posts have changed; nothing here changes yet."""
         fresh: dict[Spot, NDArray[Any]] = {}
-        changed = list(changed)
+        changed = _together(changed)
         for rule in rules_of(layer):
-            parts: dict[tuple[int, int], Window] = {}
-            for window in changed:
-                _note(parts, touched(window, rule.first).meet(self.whole(rule.first)))
-            self._fetch(layer, rule, rule.first, list(parts))
-            for (row, col), cells in parts.items():
-                self._put(fresh, (layer, rule.name, rule.first, row, col), cells,
-                          self._made(layer, rule, rule.first, cells, posts))  # fmt: skip
+            for cells in _together(touched(window, rule.first).meet(self.whole(rule.first)) for window in changed):
+                self._put(fresh, layer, rule, rule.first, cells, self._made(layer, rule, rule.first, cells, posts))
         self.above(layer, changed, fresh)
         return fresh
 
     def above(self, layer: str, changed: Iterable[Window], fresh: dict[Spot, NDArray[Any]]) -> None:
         """Put into `fresh`, where the finest levels over changed posts are, those that stand over them."""
-        changed = list(changed)
+        changed = _together(changed)
         for rule in rules_of(layer):
-            parts: dict[tuple[int, int], Window] = {}
-            for window in changed:
-                _note(parts, touched(window, rule.first).meet(self.whole(rule.first)))
+            parts = _together(touched(window, rule.first).meet(self.whole(rule.first)) for window in changed)
             for level in range(rule.first + 1, self.top(rule) + 1):
-                over: dict[tuple[int, int], Window] = {}
-                for cells in parts.values():
-                    _note(over, touched_above(cells).meet(self.whole(level)))
-                self._fetch(layer, rule, level, list(over))
-                for (row, col), cells in over.items():
-                    values = halved(self._stored(layer, rule, level - 1, self._below(cells, level), fresh), rule)
-                    self._put(fresh, (layer, rule.name, level, row, col), cells, values)
-                parts = over
+                parts = _together(touched_above(cells).meet(self.whole(level)) for cells in parts)
+                for cells in parts:
+                    finer = self._stored(layer, rule, level - 1, self._below(cells, level), fresh)
+                    self._put(fresh, layer, rule, level, cells, halved(finer, rule))
 
-    def _put(self, fresh: dict[Spot, NDArray[Any]], spot: Spot, cells: Window, values: NDArray[Any]) -> None:
-        layer, name, level, row, col = spot
-        if spot not in self._tiles:
-            self._fetch(layer, RULES[name], level, [(row, col)])
-        tile = fresh[spot] = self._tiles[spot].copy()
-        tile[cells.inside(Window(row * SIDE, col * SIDE, 0, 0))] = values
+    def _put(
+        self, fresh: dict[Spot, NDArray[Any]], layer: str, rule: Rule, level: int, cells: Window, values: NDArray[Any]
+    ) -> None:
+        """Put new cells into copies of the tiles that they lie in."""
+        parts = list(_split(cells))
+        self._fetch(layer, rule, level, [(row, col) for row, col, _ in parts])
+        for row, col, part in parts:
+            spot = (layer, rule.name, level, row, col)
+            if spot not in fresh:
+                fresh[spot] = self._tiles[spot].copy()
+            fresh[spot][part.inside(Window(row * SIDE, col * SIDE, 0, 0))] = values[part.inside(cells)]
 
     def first_spots(self, layer: str, posts: Iterable[Window]) -> set[Spot]:
         """The tiles of the finest stored levels that stand over these posts."""
@@ -260,6 +254,15 @@ def touched_above(cells: Window) -> Window:
     return Window(cells.row0 >> 1, cells.col0 >> 1, ((cells.row1 - 1) >> 1) + 1, ((cells.col1 - 1) >> 1) + 1)
 
 
-def _note(parts: dict[tuple[int, int], Window], cells: Window) -> None:
-    for row, col, part in _split(cells):
-        parts[row, col] = parts.get((row, col), NOWHERE).join(part)
+LOOSE = 2.0
+"""Windows are taken together when the one around them is at most so many times as large."""
+
+
+def _together(windows: Iterable[Window]) -> list[Window]:
+    """Windows without those that are there twice; as one where they lie close together."""
+    each = list(dict.fromkeys(window for window in windows if not window.empty))
+    whole = NOWHERE
+    for window in each:
+        whole = whole.join(window)
+    area = sum(window.rows * window.cols for window in each)
+    return [whole] if each and whole.rows * whole.cols <= LOOSE * area else each

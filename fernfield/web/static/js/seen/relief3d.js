@@ -5,6 +5,8 @@ import { hears } from "./live.js";
 import { clamp, colOf, grid, heed, landApi, rowOf, seenTracts, state, xOf, yOf } from "./state.js";
 
 const CHUNK = 256;
+/** Every so many posts, until a chunk has its own heights. */
+const FIRST_STEP = 64;
 const SKIRT_M = 6;
 const MOST_LOADING = 4;
 
@@ -129,6 +131,20 @@ class Chunk {
     return s;
   }
 
+  /** Stand there coarsely, from heights of the whole land. @param {Float32Array} values @param {number} wide */
+  begin(values, wide) {
+    if (this.heights || this.rows % FIRST_STEP || this.cols % FIRST_STEP) return;
+    this.n = this.rows / FIRST_STEP + 1;
+    this.m = this.cols / FIRST_STEP + 1;
+    this.step = FIRST_STEP;
+    const first = (this.row0 / FIRST_STEP) * wide + this.col0 / FIRST_STEP;
+    this.heights = new Float32Array(this.n * this.m);
+    for (let r = 0; r < this.n; r += 1) {
+      for (let c = 0; c < this.m; c += 1) this.heights[r * this.m + c] = values[first + r * wide + c];
+    }
+    this.build();
+  }
+
   async load(/** @type {number} */ step) {
     this.loading = true;
     this.stale = false;
@@ -178,16 +194,30 @@ class Chunk {
     }
   }
 
-  /** Put new heights of a window of posts in. */
-  patch(/** @type {number[]} */ [row0, col0, row1, col1], /** @type {any} */ values) {
+  /**
+   * Put new heights of every `every`-th post of a window in; between them, straight lines.
+   * @param {number[]} window @param {number} every @param {any} values
+   */
+  patch([row0, col0, row1, col1], every, values) {
     if (!this.heights || !this.mesh) return false;
-    const wide = col1 - col0;
-    const position = this.mesh.geometry.getAttribute("position");
     const { n, m, step } = this;
+    const tall = Math.ceil((row1 - row0) / every);
+    const wide = Math.ceil((col1 - col0) / every);
+    const position = this.mesh.geometry.getAttribute("position");
     let changed = false;
     for (let r = Math.max(0, Math.ceil((row0 - this.row0) / step)); r < n && this.row0 + r * step < row1; r += 1) {
+      const down = Math.min((this.row0 + r * step - row0) / every, tall - 1);
+      const i = Math.floor(down);
       for (let c = Math.max(0, Math.ceil((col0 - this.col0) / step)); c < m && this.col0 + c * step < col1; c += 1) {
-        const z = values[(this.row0 + r * step - row0) * wide + (this.col0 + c * step - col0)];
+        const across = Math.min((this.col0 + c * step - col0) / every, wide - 1);
+        const j = Math.floor(across);
+        let z = values[i * wide + j];
+        if (i !== down || j !== across) {
+          const [below, beside] = [Math.min(i + 1, tall - 1), Math.min(j + 1, wide - 1)];
+          const top = z + (values[i * wide + beside] - z) * (across - j);
+          const low = values[below * wide + j];
+          z = top + (low + (values[below * wide + beside] - low) * (across - j) - top) * (down - i);
+        }
         this.heights[r * m + c] = z;
         position.setY((r + 1) * (m + 2) + c + 1, z);
         changed = true;
@@ -196,6 +226,8 @@ class Chunk {
     if (changed) {
       position.needsUpdate = true;
       this.mesh.geometry.computeBoundingSphere();
+      // What stands between the posts that were sent is asked for when the hand rests.
+      if (every > step) this.stale = true;
     }
     return changed;
   }
@@ -282,10 +314,11 @@ export class Land {
         this.at.set(r * this.across + c, chunk);
       }
     }
+    this.first();
     hears("heights", (message) => {
       const values = new Float32Array(message.body.slice(message.offset));
       let changed = false;
-      for (const chunk of this.chunks) changed = chunk.patch(message.window, values) || changed;
+      for (const chunk of this.chunks) changed = chunk.patch(message.window, message.step, values) || changed;
       if (changed) this.request();
     });
     heed("stale", (message) => {
@@ -303,6 +336,17 @@ export class Land {
     });
   }
 
+  /** All of the land at once, coarsely, so that none of it is missing while the rest is on its way. */
+  async first() {
+    const query = `row0=0&col0=0&row1=${grid.rows}&col1=${grid.cols}&step=${FIRST_STEP}&of=mean`;
+    const answer = await fetch(`${landApi}/heights?${query}`);
+    if (!answer.ok) return;
+    const wide = Number((answer.headers.get("x-shape") || "").split(",")[1]);
+    const values = new Float32Array(await answer.arrayBuffer());
+    for (const chunk of this.chunks) chunk.begin(values, wide);
+    this.request();
+  }
+
   /** Load and colour what the eye at (x, y) needs. */
   update(/** @type {number} */ x, /** @type {number} */ y) {
     const { step: finest, reach } = detail();
@@ -318,7 +362,8 @@ export class Land {
       const doubled = Math.max(0, Math.floor(Math.log2(Math.max(away, 1) / reach) + 1));
       const near = state.walking && away < 80 ? 1 : finest;
       const step = chunk.fitting(Math.min(64, near * 2 ** doubled));
-      if ((chunk.step !== step || chunk.stale) && !chunk.loading && loading < MOST_LOADING) {
+      const wanted = chunk.step !== step || (chunk.stale && !state.drawing);
+      if (wanted && !chunk.loading && loading < MOST_LOADING) {
         loading += 1;
         chunk.load(step);
       }
