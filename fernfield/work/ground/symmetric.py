@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+import numpy as np
+
 from fernfield.core.brush.symmetry import asymmetry
 from fernfield.core.errors import Conflict
 from fernfield.core.grid import FloatArray, Window
 from fernfield.work.kernel.layers import HEIGHT
 from fernfield.work.kernel.tracts import Tract
-from fernfield.work.kernel.windows import bands
+from fernfield.work.kernel.windows import bands, let_go, scratch
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import SYMMETRY
 
@@ -26,14 +28,17 @@ def check_symmetry(world: OpenWorld, tract: Tract) -> dict[str, Any]:
     images = [image.seen_at(grid.west, grid.south) for image in world.only(SYMMETRY).images()]
     if not images:
         raise Conflict("the world has no symmetry: set a line or a point first")
-    with world.lock:
-        whole = land.read(HEIGHT, grid.window)
-
-    def parts() -> Iterator[tuple[Window, FloatArray, FloatArray]]:
+    with scratch((grid.rows, grid.cols), np.float32) as whole:
         for window in bands(grid):
-            yield window, whole[window.inside(grid.window)], whole
+            with world.lock:
+                whole[window.inside(grid.window)] = land.read(HEIGHT, window)
+            let_go(whole)
 
-    found = asymmetry(parts(), grid, images)
+        def parts() -> Iterator[tuple[Window, FloatArray, FloatArray]]:
+            for window in bands(grid):
+                yield window, np.asarray(whole[window.inside(grid.window)]), np.asarray(whole)
+
+        found = asymmetry(parts(), grid, images)
     return {
         "symmetric": found.largest < LEAST_M,
         "largest_m": found.largest,

@@ -78,14 +78,16 @@ def sweep(world: OpenWorld, begin: Callable[[], Sweep], say: Say = _quiet) -> Ou
 
     Raises Conflict when strokes or other edits are in the way for too long; then nothing is changed.
     """
-    until = time.monotonic() + PATIENCE_S
-    for _ in range(ROUNDS):
+    until, rounds = time.monotonic() + PATIENCE_S, 0
+    while rounds < ROUNDS:
         with world.lock:
             world.check_open()
             plan = begin()
             small = len(plan.units) <= AT_ONCE
+            # While it waits for a stroke others may do anything: then it is planned anew.
             found = _under_lock(world, plan, until) if small else None
         if not small:
+            rounds += 1
             found = _aside(world, plan, say)
         if found is not None:
             return found
@@ -96,7 +98,6 @@ def _under_lock(world: OpenWorld, plan: Sweep, until: float) -> Outcome | None:
     work = Staging(world, plan)
     for unit in plan.units:
         work.draw(unit)
-    # While it waits for a stroke others may do anything: then it is planned anew.
     return world.ledger.switch(work) if _free(world, work.places, until) else None
 
 
