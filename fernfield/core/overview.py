@@ -76,18 +76,20 @@ def _mean(values: Array, step: int, out: Array) -> None:
 class Rule:
     """How four values become one.
 
-    first : the finest level that is stored; finer ones are read from the posts
+    first : the finest level that is stored; finer ones are made from the posts
+    seen_from : the finest level that is looked at; nearer, the posts themselves are
     four : puts into an array what becomes of each four neighbours that begin at every so-many-th value
     """
 
     name: str
     first: int
+    seen_from: int
     four: Callable[[Array, int, Array], None]
 
 
-MEAN = Rule("mean", 2, _mean)
-LOWEST = Rule("lowest", 4, _least)
-HIGHEST = Rule("highest", 4, _most)
+MEAN = Rule("mean", 2, 2, _mean)
+LOWEST = Rule("lowest", 4, 0, _least)
+HIGHEST = Rule("highest", 4, 0, _most)
 RULES = {rule.name: rule for rule in (MEAN, LOWEST, HIGHEST)}
 
 
@@ -143,6 +145,6 @@ def top_of(rows: int, cols: int, rule: Rule) -> int:
 
 
 def level_for(step: int, rule: Rule) -> int | None:
-    """The stored level that tells of every `step`-th post; None where the posts themselves are read."""
+    """The level that tells of every `step`-th post; None where the posts themselves are read."""
     level = step.bit_length() - 2
-    return level if level >= rule.first and step == 2 << level else None
+    return level if level >= rule.seen_from and step == 2 << level else None

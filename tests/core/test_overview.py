@@ -125,4 +125,4 @@ def test_the_kernels_do_what_plain_numpy_does_to_the_last_bit(rule: Rule, dtype:
 
 def test_steps_between_the_levels_are_read_from_the_posts() -> None:
     assert [level_for(step, MEAN) for step in (1, 2, 4, 8, 12, 16, 128)] == [None, None, None, 2, None, 3, 6]
-    assert [level_for(step, LOWEST) for step in (8, 16, 32, 48, 64)] == [None, None, 4, None, 5]
+    assert [level_for(step, LOWEST) for step in (1, 2, 8, 32, 48, 64)] == [None, 0, 2, 4, None, 5]

@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
+from scipy import ndimage
 from sqlalchemy import text
 
 from fernfield.core.brush.pace import Sample
@@ -279,6 +280,10 @@ def test_a_far_picture_is_drawn_from_the_ground_around_each_post(studio: Studio)
         assert mean.shape == land.read(HEIGHT, window, step).shape
         lifted = mean[300 // step : 300 // step + 2, 403 // step : 403 // step + 2]
         assert lifted.max() > 10.3 + share
+    posts = tract.cache.read(HEIGHT, tract.grid.window)
+    for step in (2, 8, 16, 64):
+        for rule, furthest in ((HIGHEST, ndimage.maximum_filter), (LOWEST, ndimage.minimum_filter)):
+            assert np.array_equal(land.seen(HEIGHT, land.bounds, step, rule), furthest(posts, step + 1)[::step, ::step])
     high, low = land.seen(HEIGHT, land.bounds, 32, HIGHEST), land.seen(HEIGHT, land.bounds, 32, LOWEST)
     top = float(tract.cache.read(HEIGHT, tract.grid.window).max())
     assert high.max() == top > 50

@@ -10,6 +10,7 @@ import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 from PIL import Image
+from scipy.ndimage import maximum_filter, minimum_filter
 
 from fernfield.formats.asc import asc_lines
 from tests.core.real_land import heights_png, jacksboro
@@ -336,3 +337,28 @@ def test_the_openapi_description_holds_every_public_call(client: TestClient) -> 
         ("/api/worlds/{world}/handover.zip", "get"),
     ):
         assert method in paths[path], path
+
+
+def test_heights_from_afar_say_what_the_ground_around_each_post_comes_to(
+    client: TestClient, made: dict[str, Any]
+) -> None:
+    tract = made["tracts"][0]
+    url = f"/api/tracts/{tract['id']}/heights"
+    whole = {"row0": 0, "col0": 0, "row1": tract["rows"], "col1": tract["cols"]}
+    assert client.post(f"/api/tracts/{tract['id']}/strokes", json=STROKE).status_code == 200
+
+    def asked(**more: Any) -> np.ndarray:
+        answer = client.get(url, params={**whole, **more})
+        shape = tuple(int(n) for n in answer.headers["x-shape"].split(","))
+        return np.frombuffer(answer.content, "<f4").reshape(shape)
+
+    posts = asked()
+    for of, furthest in (("highest", maximum_filter), ("lowest", minimum_filter)):
+        assert np.array_equal(asked(step=16, of=of), furthest(posts, 17)[::16, ::16])
+    mean = asked(step=16, of="mean")
+    assert (asked(step=16, of="lowest") <= mean).all()
+    assert (mean <= asked(step=16, of="highest")).all()
+    assert np.array_equal(asked(step=16), posts[::16, ::16])
+    refused = client.get(url, params={**whole, "of": "median"})
+    assert refused.status_code == 422
+    assert "'post', 'mean', 'lowest' or 'highest'" in refused.json()["errors"][0]["message"]

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import csv
+import io
+import json
+import zipfile
 from contextlib import closing
 from typing import Any
 
@@ -9,6 +13,7 @@ import numpy as np
 import pytest
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
+from PIL import Image
 
 from fernfield.core.grid import Window
 from fernfield.core.overview import RULES
@@ -35,6 +40,7 @@ from fernfield.work.trial.walks import Walk
 from fernfield.work.worlds.beginnings import WorldSpec
 from fernfield.work.worlds.joining import JoinTracts, join
 from fernfield.work.worlds.tracts import TractSpec
+from tests.conftest import ended
 
 SIDE = 512
 """Metres along a side of each of the four; together 1,025 posts square."""
@@ -269,3 +275,51 @@ def test_a_plot_of_one_tract_bounds_strokes_and_areas_of_the_next(lands: tuple[S
     assert outcome.revision == world.revision
     world.undo()
     assert (heights_of(whole_of(world))[113:124, 50:81] != 33).any()
+
+
+def test_the_packages_of_one_tract_and_of_four_hold_the_same_land(studio: Studio) -> None:
+    """File by file: elevations, the shares of covers, openings, and every plant, each at its place."""
+    found = []
+    for world in (one_of(studio, 256), four_of(studio, 128)):
+        stroke_on(world, [(60, 60, 0), (190, 180, 1)], tool="raise", radius_m=70)
+        stroke_on(world, [(100, 128, 0), (160, 128, 1)], tool="paint", cover="earth", strength=200, radius_m=30)
+        stroke_on(world, [(128, 90, 0), (128, 170, 1)], tool="sow", mix="mix", strength=300, radius_m=40)
+        stroke_on(world, [(120, 110, 0), (136, 110, 1)], tool="open", radius_m=6, strength=900)
+        job = ended(studio.start_handover(world.id))
+        assert job.state == "done", job.message
+        with zipfile.ZipFile(studio.package(world.id)[2]) as package:
+            found.append(_unpacked(package, world))
+    one, four = found
+    assert one.keys() == four.keys()
+    assert len(one["plants"]) > 40
+    for name, values in one.items():
+        assert np.array_equal(values, four[name]), name
+
+
+def _unpacked(package: zipfile.ZipFile, world: OpenWorld) -> dict[str, Any]:
+    """What a package says of a land, put together from its tracts at their places."""
+    land = whole_of(world)
+    by_id = {part.tract.row.id: part for part in land.parts}
+    found: dict[str, Any] = {"heights": np.full(land.bounds.shape, np.nan), "plants": []}
+    for said in json.loads(package.read("manifest.json"))["tracts"]:
+        part = by_id[said["id"]]
+        box = part.where.inside(land.bounds)
+        scale = said["heights"]
+        grey = np.asarray(Image.open(io.BytesIO(package.read(scale["file"]))), np.float64)
+        elevations = scale["lowest_m"] + grey / 65_535 * (scale["highest_m"] - scale["lowest_m"])
+        shared = ~np.isnan(found["heights"][box])
+        # The edge that two tracts share is the same in both files.
+        assert np.array_equal(found["heights"][box][shared], elevations[shared])
+        found["heights"][box] = elevations
+        pictures = {f"cover {one['key']}": one["file"] for one in said["covers"]}
+        if "openings" in said:
+            pictures["openings"] = said["openings"]["file"]
+        for name, file in pictures.items():
+            whole = found.setdefault(name, np.zeros(land.bounds.shape, np.uint8))
+            whole[box] = np.maximum(whole[box], np.asarray(Image.open(io.BytesIO(package.read(file)))))
+        for row in csv.reader(io.StringIO(package.read(said["growth"]["file"]).decode())):
+            if row[0] != "kind":
+                x, y = float(row[1]) + part.x, float(row[2]) + part.y
+                found["plants"].append((row[0], round(x, 3), round(y, 3), *row[3:]))
+    found["plants"].sort()
+    return found

@@ -32,7 +32,8 @@ def asc_of(world: OpenWorld, tract: Tract) -> Iterator[bytes]:
 
 
 def _heights(package: Package, world: OpenWorld, tract: Tract, step: Step) -> dict[str, Any]:
-    lowest, highest = tract.cache.all_heights()
+    # Joined tracts share their scale: so the posts of their common edge are the same grey in both.
+    lowest, highest = world.land(tract.row.id).all_heights()
     if highest <= lowest:
         highest = lowest + 1.0
 

@@ -130,7 +130,9 @@ class Land:
         cell = 1 << level
         wide = window.pad(step)
         near = [part for part in self.parts if not part.where.meet(wide).empty] or list(self.parts)
-        if not all(p.tract.overviews.ready and p.row % cell == 0 and p.col % cell == 0 for p in near):
+        if not all(p.row % cell == 0 and p.col % cell == 0 for p in near):
+            return self.read(layer, window, step)
+        if rule is MEAN and not all(p.tract.overviews.ready for p in near):
             return self.read(layer, window, step)
         plates = [_plate_of(part, layer, rule, level) for part in near]
         bounds = plates[0].where

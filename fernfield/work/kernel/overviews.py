@@ -87,6 +87,8 @@ class Overviews:
 
     def cells(self, layer: str, rule: Rule, level: int, window: Window) -> NDArray[Any]:
         """Cells of a level, with what is being drawn at the moment; `window` lies within the level."""
+        if level < rule.first or not self.ready:
+            return self._made(layer, rule, level, window, self._cache.read)
         if level > self.top(rule):
             return halved(self.cells(layer, rule, level - 1, self._below(window, level)), rule)
         found = self._stored(layer, rule, level, window)

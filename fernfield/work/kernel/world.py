@@ -284,6 +284,8 @@ class OpenWorld:
             most = max(len(overviews.pending), 1)
         while True:
             with self.lock:
+                if self.closed:
+                    return
                 if not overviews.pending:
                     store.done(tract.row.id, VERSION)
                     overviews.ready = True
