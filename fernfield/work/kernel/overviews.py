@@ -30,7 +30,7 @@ from fernfield.core.overview import (
 from fernfield.formats.tileblob import decode_tile, encode_tile
 from fernfield.store.overviews import OverviewAt, OverviewChange
 from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.tiles import TileCache
+from fernfield.work.kernel.tiles import Place, TileCache
 
 VERSION = 1
 """Of the rules: a tract whose overviews follow another gets them anew."""
@@ -238,7 +238,7 @@ class Overviews:
     def some(self, most: int, posts: Posts) -> dict[Spot, NDArray[Any]]:
         """So many of those that are to be made, finer levels first."""
         level = min(spot[2] - RULES[spot[1]].first for spot in self.pending)
-        chosen = sorted(s for s in self.pending if s[2] - RULES[s[1]].first == level)[:most]
+        chosen = sorted((s for s in self.pending if s[2] - RULES[s[1]].first == level), key=by_place)[:most]
         fresh: dict[Spot, NDArray[Any]] = {}
         for spot in chosen:
             layer, name, at, row, col = spot
@@ -249,6 +249,39 @@ class Overviews:
                 cells = Window(row * SIDE, col * SIDE, (row + 1) * SIDE, (col + 1) * SIDE).meet(self.whole(at))
                 fresh[spot] = halved(self._stored(layer, rule, at - 1, self._below(cells, at)), rule)
         return fresh
+
+
+FIELD = SIDE << max(rule.first for rule in RULES.values())
+"""Posts along the side of the largest tile of a finest level."""
+
+
+def by_place(spot: Spot) -> tuple[str, int, int, str, int, int]:
+    """Spots over the same posts one after the other, so that these are unpacked once."""
+    layer, name, level, row, col = spot
+    side = SIDE << level
+    return layer, row * side // FIELD, col * side // FIELD, name, row, col
+
+
+class AtHand:
+    """Gives tiles, and keeps the last ones at hand as long as nobody writes them."""
+
+    def __init__(self, cache: TileCache, tile: Callable[[Place], NDArray[Any]], most: int = 64) -> None:
+        self._cache, self._tile, self._most = cache, tile, most
+        self._kept: OrderedDict[Place, tuple[int, NDArray[Any]]] = OrderedDict()
+
+    def __call__(self, place: Place) -> NDArray[Any]:
+        count = self._cache.written.get(place, 0)
+        known = self._kept.get(place)
+        if known is None or known[0] != count:
+            known = self._kept[place] = count, self._tile(place)
+        self._kept.move_to_end(place)
+        if len(self._kept) > self._most:
+            self._kept.popitem(last=False)
+        return known[1]
+
+    def read(self, layer: str, window: Window) -> NDArray[Any]:
+        """A window that lies in the tract."""
+        return self._cache.assembled(layer, window, self)
 
 
 def touched_above(cells: Window) -> Window:

@@ -23,7 +23,7 @@ from fernfield.store.rows import TileAt, TileChange
 from fernfield.store.staged import StagedStore
 from fernfield.work.kernel.aside import AsideCache
 from fernfield.work.kernel.draft import At, Draft
-from fernfield.work.kernel.overviews import Posts, Spot
+from fernfield.work.kernel.overviews import Posts, Spot, by_place
 
 if TYPE_CHECKING:
     from fernfield.work.kernel.ledger import Ended, Outcome
@@ -256,7 +256,7 @@ class Staging:
         for (tract_id, layer), windows in self.windows().items():
             overviews = self.world.any_tract(tract_id).overviews
             if overviews.ready:
-                for spot in sorted(overviews.first_spots(layer, windows)):
+                for spot in sorted(overviews.first_spots(layer, windows), key=by_place):
                     yield tract_id, spot
 
     def _make_spot(self, tract_id: str, spot: Spot, at_hand: dict[At, NDArray[Any]]) -> None:

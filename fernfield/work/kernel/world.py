@@ -32,7 +32,7 @@ from fernfield.work.kernel.edits import first_of, not_there
 from fernfield.work.kernel.events import Event, Gone, Listener
 from fernfield.work.kernel.lands import Land, ground_with, joined_to, land_of, on_one_lattice, seen_from, seen_together
 from fernfield.work.kernel.ledger import Ledger, Outcome
-from fernfield.work.kernel.overviews import VERSION, Overviews
+from fernfield.work.kernel.overviews import VERSION, AtHand, Overviews
 from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.rows import Collection, Moves, R, Row
 from fernfield.work.kernel.strokes import StrokeRun
@@ -40,7 +40,7 @@ from fernfield.work.kernel.sweep import Sweep, sweep
 from fernfield.work.kernel.tiles import Place, TileCache
 from fernfield.work.kernel.tracts import JOINS, PLACES, Tract, TractPlace
 
-SPOTS_AT_ONCE = 16
+SPOTS_AT_ONCE = 48
 """Tiles of coarser levels that are made while others wait."""
 
 __all__ = ["OpenWorld", "Outcome", "Tract", "Unread"]
@@ -282,6 +282,7 @@ class OpenWorld:
         with self.lock:
             overviews.begin()
             most = max(len(overviews.pending), 1)
+            at_hand = AtHand(tract.cache, self.ledger.committed_tile(tract.row.id))
         while True:
             with self.lock:
                 if self.closed:
@@ -290,7 +291,7 @@ class OpenWorld:
                     store.done(tract.row.id, VERSION)
                     overviews.ready = True
                     return
-                fresh = overviews.some(SPOTS_AT_ONCE, self.ledger.committed(tract))
+                fresh = overviews.some(SPOTS_AT_ONCE, at_hand.read)
                 store.put(overviews.written(fresh))
                 overviews.take(fresh)
                 overviews.pending -= set(fresh)
