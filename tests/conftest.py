@@ -21,8 +21,8 @@ from fernfield.web.app import create_app
 from fernfield.work.cover.rows import covers_of
 from fernfield.work.growth.rows import mixes_of
 from fernfield.work.kernel.jobs import Job
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.sites.rows import THINGS, default_start
 from fernfield.work.strokes import Stroke

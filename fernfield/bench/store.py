@@ -14,7 +14,7 @@ from fernfield.bench import Plan, Row, row
 from fernfield.bench.core import RADIUS, land
 from fernfield.core.brush.pace import FINE_STEP_S, Sample
 from fernfield.work.kernel.commands import Put, Together, put
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.keep import KeepTo
 from fernfield.work.sites.rows import THINGS, Thing

@@ -10,13 +10,13 @@ from pydantic import Field, create_model, model_validator
 
 from fernfield.core.brush.tool import Tool
 from fernfield.core.errors import InvalidInput
-from fernfield.work.kernel.brushwork import Manner
 from fernfield.work.kernel.commands import LONGEST_STROKE_S, MOST_POINTS, PathPoint, StrokeBase
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.ledger import volume_words
+from fernfield.work.kernel.hands.brushwork import Manner
+from fernfield.work.kernel.hands.strokes import StrokeRun
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.rows import Key
-from fernfield.work.kernel.strokes import StrokeRun
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.kernel.writing.ledger import volume_words
 from fernfield.work.plots.keep import KeepTo, kept_by
 from fernfield.work.plots.rows import SYMMETRY
 from fernfield.work.rooms import ROOMS

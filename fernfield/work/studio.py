@@ -28,15 +28,15 @@ from fernfield.work.ground.rows import Recipe
 from fernfield.work.ground.sheeting import may_go_into
 from fernfield.work.handover.room import HANDOVER
 from fernfield.work.house import HOUSE
-from fernfield.work.kernel.bits import joined
 from fernfield.work.kernel.crew import crew_of
 from fernfield.work.kernel.events import Event, Revised
 from fernfield.work.kernel.jobs import Job, JobKind, Jobs
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.overviews import VERSION
+from fernfield.work.kernel.posts.bits import joined
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.overviews import VERSION
+from fernfield.work.kernel.posts.tracts import Tract, TractPlace
 from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.rows import ONLY, Row
-from fernfield.work.kernel.tracts import Tract, TractPlace
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.plots.areas import window_of
 from fernfield.work.sites.rows import things_of

@@ -24,9 +24,9 @@ from fernfield.work.ground.areas import reset
 from fernfield.work.ground.commands import ClearSheet, PutSheet, Reset
 from fernfield.work.ground.rows import Sheet
 from fernfield.work.ground.sheet_edits import empty_sheet, put_sheet
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.overviews import rules_of
-from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.overviews import rules_of
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.seen.plan import plan_pixels
 from fernfield.work.seen.show import Show

@@ -171,7 +171,7 @@ def test_the_kernel_names_no_stage() -> None:
     words = r"\b(flatten|paint|sow|sheets?|openings?|growth|cover|things|sun|sea)\b|sheet:|cover_|sun_|sea_level"
     found = {
         f"{path.name}: {line.strip()}"
-        for path in Path(kernel.__file__).parent.glob("*.py")
+        for path in Path(kernel.__file__).parent.rglob("*.py")
         for line in path.read_text().splitlines()
         if re.search(words, line.partition("#")[0])
     }

@@ -15,18 +15,18 @@ import numpy as np
 import pytest
 from sqlalchemy import text
 
-import fernfield.work.kernel.ledger
-import fernfield.work.kernel.sweep
+import fernfield.work.kernel.writing.ledger
+import fernfield.work.kernel.writing.sweep
 from fernfield.core.brush.pace import Sample
 from fernfield.core.errors import Cancelled, Conflict
 from fernfield.work.ground.areas import reset
 from fernfield.work.ground.commands import MergeSheet, PutSheet, Reset, Weather
 from fernfield.work.ground.rows import SHEETS, Sheet
 from fernfield.work.ground.sheet_edits import merge, put_sheet
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.ledger import Ended
-from fernfield.work.kernel.sweep import Sweep, Unit
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.kernel.writing.ledger import Ended
+from fernfield.work.kernel.writing.sweep import Sweep, Unit
 from fernfield.work.seen.sections import section
 from fernfield.work.strokes import StrokeStart
 from fernfield.work.studio import Studio
@@ -43,7 +43,7 @@ def way(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> str:
 
 
 def beside(monkeypatch: pytest.MonkeyPatch) -> None:
-    for module in (fernfield.work.kernel.sweep, fernfield.work.kernel.ledger):
+    for module in (fernfield.work.kernel.writing.sweep, fernfield.work.kernel.writing.ledger):
         monkeypatch.setattr(module, "AT_ONCE", 0)
 
 
@@ -221,7 +221,7 @@ def test_a_stroke_in_the_way_is_waited_for_and_kept(land: OpenWorld, way: str, m
     agree(land)
     run = land.begin_stroke(tract, StrokeStart(tool="raise", radius_m=40, softness=0.5, strength=300))
     land.extend_stroke(run, [Sample(500 + 4 * t, 300, t / 10) for t in range(6)])
-    monkeypatch.setattr(fernfield.work.kernel.sweep, "PATIENCE_S", 0.1)
+    monkeypatch.setattr(fernfield.work.kernel.writing.sweep, "PATIENCE_S", 0.1)
     with pytest.raises(Conflict, match="stroke is being drawn"):
         land.sweep(lambda: slowly(land, 70.0, lambda _n: None))
     land.abandon_stroke(run)
@@ -281,11 +281,11 @@ def test_a_full_disk_leaves_the_world_as_it_was(
 LONG = """
 import sys
 from pathlib import Path
-import fernfield.work.kernel.sweep, fernfield.work.kernel.ledger
+import fernfield.work.kernel.writing.sweep, fernfield.work.kernel.writing.ledger
 from fernfield.work.ground.areas import reset
 from fernfield.work.ground.commands import Reset
 from fernfield.work.studio import Studio
-fernfield.work.kernel.sweep.AT_ONCE = fernfield.work.kernel.ledger.AT_ONCE = 0
+fernfield.work.kernel.writing.sweep.AT_ONCE = fernfield.work.kernel.writing.ledger.AT_ONCE = 0
 studio = Studio(Path(sys.argv[1]))
 world = next(studio.worlds())
 print("ready", flush=True)

@@ -20,7 +20,7 @@ from fernfield.work.ground.sheet_edits import empty_sheet, put_sheet
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.commands import Together, patch, put, remove
 from fernfield.work.kernel.events import Event, Moved, Revised
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import PLOTS, SYMMETRY, Plot, Symmetry
 from fernfield.work.seen.spot import spot
@@ -287,7 +287,7 @@ def test_strokes_far_apart_do_not_wait_for_each_other(studio: Studio) -> None:
 
 
 def test_undo_waits_for_a_stroke_in_its_place_and_says_so(world: OpenWorld, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("fernfield.work.kernel.ledger.PATIENCE_S", 0.05)
+    monkeypatch.setattr("fernfield.work.kernel.writing.ledger.PATIENCE_S", 0.05)
     draw(world)
     run = world.begin_stroke(world.first_tract.row.id, START)
     for t in range(4):
@@ -348,7 +348,7 @@ def test_a_stored_row_that_does_not_fit_is_named(world: OpenWorld, studio: Studi
 
 
 def test_a_cache_that_drops_tiles_loses_nothing(studio: Studio, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("fernfield.work.kernel.tiles.MOST_TILES", 3)
+    monkeypatch.setattr("fernfield.work.kernel.posts.tiles.MOST_TILES", 3)
     world = studio.world(studio.create(WorldSpec(name="big", width_m=1200, depth_m=1200, spacing_m=1)))
     path = [(50, 50, 0), (1150, 1150, 2)]
     run = world.begin_stroke(world.first_tract.row.id, START)

@@ -7,7 +7,7 @@ from fernfield.core.brush.pace import Sample
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import Window
 from fernfield.work.kernel.commands import put
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.light.rows import LIGHT, Light
 from fernfield.work.seen.plan import plan_pixels, shadow_window

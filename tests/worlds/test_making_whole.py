@@ -22,7 +22,7 @@ from fernfield.work.ground.making import warnings
 from fernfield.work.ground.rows import Landscape, Recipe, sheets_of
 from fernfield.work.kernel.commands import put
 from fernfield.work.kernel.jobs import Job
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import PLOTS, Plot
 from fernfield.work.sites.rows import THINGS, Thing

@@ -23,8 +23,8 @@ from fernfield.work.ground.areas import reset
 from fernfield.work.ground.commands import Reset
 from fernfield.work.growth.standing import standing_plants
 from fernfield.work.kernel.commands import put
-from fernfield.work.kernel.lands import Land
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.light.rows import LIGHT, Light
 from fernfield.work.plots.rows import PLOTS, Plot

@@ -22,14 +22,14 @@ from fernfield.work.ground.rows import Sheet, sheets_of
 from fernfield.work.ground.sheet_edits import put_sheet
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.commands import put
-from fernfield.work.kernel.draft import Draft
-from fernfield.work.kernel.drawing import GroundDrawing
 from fernfield.work.kernel.jobs import Job
-from fernfield.work.kernel.lands import alone
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.lands import alone
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tracts import JOINS
 from fernfield.work.kernel.rows import Moves
-from fernfield.work.kernel.tracts import JOINS
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.kernel.writing.draft import Draft
+from fernfield.work.kernel.writing.drawing import GroundDrawing
 from fernfield.work.plots.rows import PLOTS, Plot
 from fernfield.work.sites.rows import THINGS, Thing, things_of
 from fernfield.work.strokes import Stroke

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.studio import Studio
 

@@ -8,8 +8,8 @@ from fastapi import Depends, Path, Query, Request
 from fastapi.responses import JSONResponse, Response
 
 from fernfield.work.kernel.jobs import Job
-from fernfield.work.kernel.lands import Land
-from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.studio import Studio
 

@@ -17,7 +17,7 @@ from fernfield.core.grid import NOWHERE, TILE, ByteArray, FloatArray, Window
 from fernfield.core.light.relief import slope_degrees
 from fernfield.formats.tileblob import shape_of
 from fernfield.store.logbook import LogbookStore
-from fernfield.work.kernel.lands import Land
+from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.light.rows import LIGHT
 from fernfield.work.seen.plan import COARSEST_LEVEL, FINEST_LEVEL, plan_pixels

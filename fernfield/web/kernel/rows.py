@@ -9,7 +9,7 @@ from pydantic import create_model
 
 from fernfield.web.kernel.parts import TheWorld, keyed_json
 from fernfield.work.kernel.commands import Command, Patch, Put, Remove, said_of
-from fernfield.work.kernel.places import from_world
+from fernfield.work.kernel.posts.places import from_world
 from fernfield.work.kernel.rows import Collection, Key, Row, new_key
 
 Metres = Annotated[

@@ -44,10 +44,10 @@ from fernfield.web.page.messages import (
 )
 from fernfield.web.page.shade import BLOCK_PIXELS, Shade, less
 from fernfield.work.kernel.events import Event, Gone, Moved, Revised
-from fernfield.work.kernel.lands import Land
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.strokes import StrokeRun
-from fernfield.work.kernel.tracts import JOINS, PLACES
+from fernfield.work.kernel.hands.strokes import StrokeRun
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tracts import JOINS, PLACES
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.seen.plan import plan_pixels, shadow_window
 from fernfield.work.seen.sections import section

@@ -16,7 +16,7 @@ from fernfield.web.kernel.pictures import level_window, plan_rgb, png_of, tile_w
 from fernfield.web.kernel.windows import TheWindow
 from fernfield.work.ground.packing import asc_of
 from fernfield.work.house import HOUSE
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.rows import Coordinate
 from fernfield.work.plots.keep import KeepTo
 from fernfield.work.seen.overlaid import labels, legend, legends

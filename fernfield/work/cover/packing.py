@@ -13,8 +13,8 @@ from fernfield.core.cover.shares import shares_as_bytes
 from fernfield.formats.pngbands import PngBands
 from fernfield.work.cover.rows import covers_of
 from fernfield.work.cover.shares import cover_shares
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rooms import Package, PackagePart, Step
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.windows import bands
 from fernfield.work.kernel.world import OpenWorld
 

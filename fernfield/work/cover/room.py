@@ -6,7 +6,7 @@ from fernfield.core.cover.tools import COVER, COVER_TOOLS
 from fernfield.work.cover.packing import COVERS_PART
 from fernfield.work.cover.rows import COVERS
 from fernfield.work.cover.shares import cover_share, touched
-from fernfield.work.kernel.layers import Layer
+from fernfield.work.kernel.posts.layers import Layer
 from fernfield.work.kernel.rooms import Room
 
 ROOM = Room(

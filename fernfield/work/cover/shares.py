@@ -11,8 +11,8 @@ from fernfield.core.errors import Conflict, NotFound
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.light.relief import slope_degrees
 from fernfield.work.cover.rows import covers_of
-from fernfield.work.kernel.lands import Land
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 
 Painted = list[OpacityArray | None]

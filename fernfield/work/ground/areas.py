@@ -9,12 +9,12 @@ import numpy as np
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.intake.square import between
 from fernfield.work.ground.commands import PressFile, Reset, Weather
-from fernfield.work.kernel.drawing import draw_ground
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.ledger import Ended, said
-from fernfield.work.kernel.sweep import Say, Sweep
-from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld, Outcome
+from fernfield.work.kernel.writing.drawing import draw_ground
+from fernfield.work.kernel.writing.ledger import Ended, said
+from fernfield.work.kernel.writing.sweep import Say, Sweep
 from fernfield.work.plots.areas import area_words, corners_of, mixed, share_of, window_of
 from fernfield.work.plots.rows import PLOTS
 

@@ -21,15 +21,15 @@ from fernfield.work.ground.commands import MakeLand
 from fernfield.work.ground.rows import MOST_SHEETS, RECIPES, SHEETS, Recipe, Sheet, sheets_of
 from fernfield.work.ground.sheeting import UNDER, holding, restack, sheet_layer
 from fernfield.work.ground.weathering import frost_in_place, rain_over
-from fernfield.work.kernel.draft import Draft
 from fernfield.work.kernel.jobs import Job
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.ledger import Ended, said
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rows import Moves
-from fernfield.work.kernel.sweep import Sweep, Unit
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.windows import let_go, over, rows_of, scratch
 from fernfield.work.kernel.world import OpenWorld, Outcome
+from fernfield.work.kernel.writing.draft import Draft
+from fernfield.work.kernel.writing.ledger import Ended, said
+from fernfield.work.kernel.writing.sweep import Sweep, Unit
 from fernfield.work.plots.areas import Area, share_of, window_of
 from fernfield.work.plots.rows import PLOTS
 

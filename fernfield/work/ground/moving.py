@@ -13,13 +13,13 @@ from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.ground.carry import Carriage, mend, seen
 from fernfield.work.ground.commands import MoveLand
-from fernfield.work.kernel.draft import Draft
-from fernfield.work.kernel.drawing import GroundDrawing
-from fernfield.work.kernel.lands import Land, Part
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.lands import Land, Part
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rows import Journey, Moves
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld, Outcome
+from fernfield.work.kernel.writing.draft import Draft
+from fernfield.work.kernel.writing.drawing import GroundDrawing
 from fernfield.work.plots.areas import area_words, corners_of, mixed, said_in_world, share_of, window_of
 
 MOST_CARRIED = 4_097 * 4_097

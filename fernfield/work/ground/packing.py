@@ -13,9 +13,9 @@ from fernfield.core.ground.openings import HOLE, OPENING
 from fernfield.formats.asc import asc_lines
 from fernfield.formats.png import heights_png_parts
 from fernfield.formats.pngbands import png_parts
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rooms import Package, PackagePart, Step
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.windows import bands
 from fernfield.work.kernel.world import OpenWorld
 

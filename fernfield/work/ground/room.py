@@ -20,8 +20,8 @@ from fernfield.work.ground.sheeting import SHEET, UNDER, may_go_into, settle_int
 from fernfield.work.ground.symmetric import check_symmetry
 from fernfield.work.ground.weathering import weather
 from fernfield.work.kernel.jobs import JobKind
-from fernfield.work.kernel.lands import Land
-from fernfield.work.kernel.layers import Layer
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import Layer
 from fernfield.work.kernel.rooms import Check, Room
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import SYMMETRY

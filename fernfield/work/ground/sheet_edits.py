@@ -14,13 +14,13 @@ from fernfield.work.ground.commands import ClearSheet, MergeSheet, PasteSheet, P
 from fernfield.work.ground.rows import MOST_SHEETS, RECIPES, SHEETS, Sheet, sheets_of
 from fernfield.work.ground.sheeting import check_open, clear_tile, holding, merge_tile, restack, sheet_layer, shown
 from fernfield.work.kernel.commands import Command, said_of
-from fernfield.work.kernel.draft import Draft
-from fernfield.work.kernel.ledger import Ended, said
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rows import Moves
-from fernfield.work.kernel.sweep import Sweep, Unit
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.windows import bands
 from fernfield.work.kernel.world import OpenWorld, Outcome
+from fernfield.work.kernel.writing.draft import Draft
+from fernfield.work.kernel.writing.ledger import Ended, said
+from fernfield.work.kernel.writing.sweep import Sweep, Unit
 
 
 def put_sheet(world: OpenWorld, command: PutSheet) -> Outcome:

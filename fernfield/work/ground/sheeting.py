@@ -17,12 +17,12 @@ from fernfield.core.errors import Conflict, NotFound
 from fernfield.core.grid import FloatArray
 from fernfield.core.ground.sheets import base_of, compose, under_of
 from fernfield.work.ground.rows import Sheet, sheets_of
-from fernfield.work.kernel.draft import Draft
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.sweep import Unit
-from fernfield.work.kernel.tiles import Place, TileCache
-from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tiles import Place, TileCache
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.kernel.writing.draft import Draft
+from fernfield.work.kernel.writing.sweep import Unit
 
 Sheets = Sequence[tuple[str, Sheet]]
 

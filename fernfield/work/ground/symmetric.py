@@ -10,8 +10,8 @@ import numpy as np
 from fernfield.core.brush.symmetry import asymmetry
 from fernfield.core.errors import Conflict
 from fernfield.core.grid import FloatArray, Window
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.windows import bands, let_go, scratch
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import SYMMETRY

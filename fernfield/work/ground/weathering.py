@@ -24,8 +24,8 @@ from fernfield.core.ground.rain import Rain, Shower, rain_on, reach_of, showers
 from fernfield.work.ground.areas import weathered
 from fernfield.work.ground.commands import Weather
 from fernfield.work.kernel.jobs import Job
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.windows import let_go, over, rows_of, scratch
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.plots.areas import share_of

@@ -10,8 +10,8 @@ import numpy as np
 from fernfield.core.grid import Window
 from fernfield.formats.tables import GROWTH_COLUMNS, growth_rows
 from fernfield.work.growth.standing import standing_plants
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rooms import Package, PackagePart, Step
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.windows import bands
 from fernfield.work.kernel.world import OpenWorld
 

@@ -6,7 +6,7 @@ from fernfield.core.growth.tools import GROWTH, GROWTH_TOOLS
 from fernfield.work.growth.packing import GROWTH_PART
 from fernfield.work.growth.rows import MIXES
 from fernfield.work.growth.standing import plant_obstacles, touched
-from fernfield.work.kernel.layers import Layer
+from fernfield.work.kernel.posts.layers import Layer
 from fernfield.work.kernel.rooms import Room
 
 ROOM = Room(

@@ -15,8 +15,8 @@ from fernfield.core.growth.tools import GROWTH
 from fernfield.core.light.relief import gradients
 from fernfield.core.travel.walker import Obstacle
 from fernfield.work.growth.rows import Kind, Mix, kinds_of, mixes_of
-from fernfield.work.kernel.lands import Land
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 
 

@@ -12,8 +12,8 @@ from typing import Any
 
 from fernfield import __version__
 from fernfield.formats.tables import places_geojson
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rooms import PackagePart, Step
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 
 _WHEN = (1980, 1, 1, 0, 0, 0)

@@ -13,13 +13,13 @@ from fernfield.core.drawing.overlays import Overlay
 from fernfield.core.errors import NotFound
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.travel.walker import Obstacle
-from fernfield.work.kernel.brushwork import Manner
 from fernfield.work.kernel.commands import StrokeBase
+from fernfield.work.kernel.hands.brushwork import Manner
 from fernfield.work.kernel.jobs import JobKind
-from fernfield.work.kernel.lands import Land
-from fernfield.work.kernel.layers import Layer, Layers
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import Layer, Layers
+from fernfield.work.kernel.posts.tracts import JOINS, PLACES, Tract
 from fernfield.work.kernel.rows import Collection
-from fernfield.work.kernel.tracts import JOINS, PLACES, Tract
 
 if TYPE_CHECKING:
     from fernfield.work.kernel.world import OpenWorld

@@ -24,21 +24,29 @@ from fernfield.store.logbook import LogbookStore
 from fernfield.store.overviews import OverviewStore
 from fernfield.store.rows import TileAt
 from fernfield.store.worlds import TractRow, WorldStore
-from fernfield.work.kernel.arbiter import Arbiter
-from fernfield.work.kernel.bits import changed_back
 from fernfield.work.kernel.commands import Command, Edit, StrokeBase, WholeStroke
-from fernfield.work.kernel.draft import At, Draft
 from fernfield.work.kernel.edits import first_of, not_there
 from fernfield.work.kernel.events import Event, Gone, Listener
-from fernfield.work.kernel.lands import Land, ground_with, joined_to, land_of, on_one_lattice, seen_from, seen_together
-from fernfield.work.kernel.ledger import Ledger, Outcome
-from fernfield.work.kernel.overviews import VERSION, AtHand, Overviews
+from fernfield.work.kernel.hands.arbiter import Arbiter
+from fernfield.work.kernel.hands.strokes import StrokeRun
+from fernfield.work.kernel.posts.bits import changed_back
+from fernfield.work.kernel.posts.lands import (
+    Land,
+    ground_with,
+    joined_to,
+    land_of,
+    on_one_lattice,
+    seen_from,
+    seen_together,
+)
+from fernfield.work.kernel.posts.overviews import VERSION, AtHand, Overviews
+from fernfield.work.kernel.posts.tiles import Place, TileCache
+from fernfield.work.kernel.posts.tracts import JOINS, PLACES, Tract, TractPlace
 from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.rows import Collection, Moves, R, Row
-from fernfield.work.kernel.strokes import StrokeRun
-from fernfield.work.kernel.sweep import Sweep, sweep
-from fernfield.work.kernel.tiles import Place, TileCache
-from fernfield.work.kernel.tracts import JOINS, PLACES, Tract, TractPlace
+from fernfield.work.kernel.writing.draft import At, Draft
+from fernfield.work.kernel.writing.ledger import Ledger, Outcome
+from fernfield.work.kernel.writing.sweep import Sweep, sweep
 
 SPOTS_AT_ONCE = 48
 """Tiles of coarser levels that are made while others wait."""

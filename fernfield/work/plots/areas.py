@@ -12,10 +12,10 @@ from fernfield.core.brush.keep import inside
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import FloatArray, Window
 from fernfield.work.kernel.commands import Command
-from fernfield.work.kernel.lands import Land
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rows import Coordinate, Key, Spot
 from fernfield.work.kernel.says import UNASKED, Say
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.outlines import check_outline
 from fernfield.work.plots.rows import PLOTS, Plot, check_box

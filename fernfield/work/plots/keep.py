@@ -11,7 +11,7 @@ from pydantic import Field, model_validator
 from fernfield.core.brush.keep import Limits as Kept
 from fernfield.core.errors import InvalidInput
 from fernfield.work.kernel.commands import Command
-from fernfield.work.kernel.lands import Land
+from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.rows import Elevation, Key
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld

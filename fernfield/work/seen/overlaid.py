@@ -14,8 +14,8 @@ from fernfield.core.drawing.overlays import SLOPE_CLASSES, TINTS, Seen, draw_ope
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.ground.openings import OPENING
 from fernfield.core.light.relief import slope_degrees
-from fernfield.work.kernel.lands import Land
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.keep import kept_by
 from fernfield.work.seen.show import Show

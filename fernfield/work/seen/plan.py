@@ -18,8 +18,8 @@ from fernfield.work.cover.rows import covers_of
 from fernfield.work.cover.shares import painted_and_ruled
 from fernfield.work.growth.rows import kinds_of
 from fernfield.work.growth.standing import growth_layer, plants_of
-from fernfield.work.kernel.lands import Land
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.light.rows import LIGHT
 from fernfield.work.seen.overlaid import lay_over

@@ -11,8 +11,8 @@ import numpy as np
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import FloatArray, Window, bilinear_many
-from fernfield.work.kernel.lands import Land
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.water.rows import sea_level
 

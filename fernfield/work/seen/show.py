@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from fernfield.core.drawing.contours import interval_for
 from fernfield.core.drawing.overlays import tint_range
-from fernfield.work.kernel.lands import Land
+from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.plots.keep import KeepTo
 
 

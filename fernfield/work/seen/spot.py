@@ -13,8 +13,8 @@ from fernfield.core.travel.walker import Gait
 from fernfield.work.cover.rows import covers_of
 from fernfield.work.cover.shares import cover_shares
 from fernfield.work.growth.standing import standing_plants
-from fernfield.work.kernel.lands import Land
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.outlines import holds_point
 from fernfield.work.plots.rows import PLOTS

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from fernfield.formats.tables import sites_geojson
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rooms import Package, PackagePart, Step
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.sites.rows import THINGS, things_of
 

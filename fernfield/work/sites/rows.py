@@ -10,7 +10,8 @@ from fernfield.core.errors import InvalidInput, NotFound
 from fernfield.core.grid import Grid
 from fernfield.core.sites.kit import KIT, TEAM_MARKS
 from fernfield.work.kernel.edits import plainly
-from fernfield.work.kernel.lands import Land, Part
+from fernfield.work.kernel.posts.lands import Land, Part
+from fernfield.work.kernel.posts.tracts import PLACES
 from fernfield.work.kernel.rows import (
     Bearing,
     Change,
@@ -25,7 +26,6 @@ from fernfield.work.kernel.rows import (
     moved_place,
 )
 from fernfield.work.kernel.says import UNASKED, Say
-from fernfield.work.kernel.tracts import PLACES
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import SYMMETRY
 

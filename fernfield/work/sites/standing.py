@@ -14,9 +14,9 @@ from fernfield.core.ground.openings import HOLE, OPENING
 from fernfield.core.light.relief import slope_degrees
 from fernfield.core.sites.kit import KIT
 from fernfield.core.travel.walker import Obstacle
-from fernfield.work.kernel.lands import Land
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.sites.rows import Thing, things_of
 

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 
 from fernfield.core.grid import FloatArray, Window, bilinear
 from fernfield.core.travel.walker import Intent, Obstacle, Walker, tick
-from fernfield.work.kernel.lands import Land
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 
 REACH_M = 24.0

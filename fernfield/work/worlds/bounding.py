@@ -13,16 +13,16 @@ from fernfield.core.grid import FloatArray, Grid, Window
 from fernfield.core.ground.boundary import Boundary, inner_of
 from fernfield.core.travel.enclosure import Enclosure, enclosed
 from fernfield.work.kernel.commands import Command
-from fernfield.work.kernel.draft import Draft
-from fernfield.work.kernel.drawing import GroundDrawing
 from fernfield.work.kernel.jobs import Job
-from fernfield.work.kernel.lands import alone
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.lands import alone
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rows import Key, Moves
 from fernfield.work.kernel.says import UNASKED, Say
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.windows import rows_of, scratch
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.kernel.writing.draft import Draft
+from fernfield.work.kernel.writing.drawing import GroundDrawing
 from fernfield.work.worlds.beginnings import edge_of
 
 

@@ -19,14 +19,14 @@ from fernfield.work.ground.rows import RECIPES, Recipe
 from fernfield.work.growth.rows import MIXES, mixes_of
 from fernfield.work.growth.standing import growth_layer
 from fernfield.work.kernel.commands import Command
-from fernfield.work.kernel.draft import Draft
-from fernfield.work.kernel.lands import Land
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.ledger import Ended, said
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rows import Key
-from fernfield.work.kernel.sweep import Sweep, Unit
-from fernfield.work.kernel.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld, Outcome
+from fernfield.work.kernel.writing.draft import Draft
+from fernfield.work.kernel.writing.ledger import Ended, said
+from fernfield.work.kernel.writing.sweep import Sweep, Unit
 from fernfield.work.plots.areas import Area, share_of, window_of
 from fernfield.work.plots.rows import PLOTS
 

@@ -14,13 +14,13 @@ from fernfield.core.errors import Conflict
 from fernfield.core.grid import FloatArray, Grid, Window
 from fernfield.core.ground.join import joined, narrowing, raised_corner
 from fernfield.work.kernel.commands import Command
-from fernfield.work.kernel.draft import Draft
-from fernfield.work.kernel.drawing import GroundDrawing
-from fernfield.work.kernel.lands import alone
-from fernfield.work.kernel.layers import HEIGHT
+from fernfield.work.kernel.posts.lands import alone
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tracts import JOINS, Join, Tract, TractPlace
 from fernfield.work.kernel.rows import Key, Moves, TractId
-from fernfield.work.kernel.tracts import JOINS, Join, Tract, TractPlace
 from fernfield.work.kernel.world import OpenWorld, Outcome
+from fernfield.work.kernel.writing.draft import Draft
+from fernfield.work.kernel.writing.drawing import GroundDrawing
 
 NEAR = 0.01
 """Edges that are less than this part of a spacing apart touch."""

@@ -14,7 +14,7 @@ from fernfield.store.worlds import WorldStore
 from fernfield.work.ground.areas import press_file
 from fernfield.work.ground.commands import PressFile
 from fernfield.work.kernel.jobs import Job, JobKind
-from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.worlds.beginnings import Ground, WorldSpec
 from fernfield.work.worlds.intake import Incoming, Layout, Placing, Reading, Waiting, heights_of

@@ -8,8 +8,8 @@ from typing import Any
 from fernfield.core.checks.finding import Finding, Gap
 from fernfield.core.checks.joins import open_joins as check_gaps
 from fernfield.work.kernel.jobs import JobKind
+from fernfield.work.kernel.posts.tracts import JOINS
 from fernfield.work.kernel.rooms import Check, Room
-from fernfield.work.kernel.tracts import JOINS
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.worlds.bounding import put_boundary
 from fernfield.work.worlds.copying import copy_world

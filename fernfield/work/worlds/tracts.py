@@ -28,12 +28,12 @@ from fernfield.work.ground.rows import sheets_of
 from fernfield.work.ground.sheeting import SHEET, UNDER, sheet_layer, shown
 from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.jobs import Job
-from fernfield.work.kernel.layers import HEIGHT, WHOLE, sort_of
-from fernfield.work.kernel.overviews import VERSION
+from fernfield.work.kernel.posts.layers import HEIGHT, WHOLE, sort_of
+from fernfield.work.kernel.posts.overviews import VERSION
+from fernfield.work.kernel.posts.tiles import packed
+from fernfield.work.kernel.posts.tracts import JOINS, PLACES, Kind, Tract, TractPlace
 from fernfield.work.kernel.rows import ONLY, Collection, Coordinate, Elevation, Moves, Name, Shift, TractId
 from fernfield.work.kernel.says import UNASKED, Say
-from fernfield.work.kernel.tiles import packed
-from fernfield.work.kernel.tracts import JOINS, PLACES, Kind, Tract, TractPlace
 from fernfield.work.kernel.windows import over, rows_of
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.plots.rows import SYMMETRY

@@ -13,7 +13,7 @@ from fernfield.web.kernel.panels import Asked, Panel, Shortcut
 from fernfield.web.kernel.parts import TheWorld, keyed_json
 from fernfield.web.kernel.rows import Metres
 from fernfield.work.kernel.commands import put
-from fernfield.work.kernel.places import from_world
+from fernfield.work.kernel.posts.places import from_world
 from fernfield.work.sites.rows import THINGS, ToPlace, named
 
 router = APIRouter(prefix="/api", tags=["sites"])

@@ -13,7 +13,7 @@ from PIL import Image, UnidentifiedImageError
 from fernfield.core.errors import FormatError, InvalidInput
 from fernfield.core.grid import ByteArray
 from fernfield.web.kernel.pictures import plan_rgb, png_of
-from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.seen.show import Show
 from fernfield.work.worlds.rows import Icon

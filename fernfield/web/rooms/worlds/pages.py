@@ -21,7 +21,7 @@ from fernfield.web.rooms.worlds.told import world_json
 from fernfield.work.ground.commands import PressFile
 from fernfield.work.ground.making import no_room
 from fernfield.work.ground.rows import Landscape, Recipe, Weathering, sheets_of
-from fernfield.work.kernel.tracts import TractPlace
+from fernfield.work.kernel.posts.tracts import TractPlace
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import PLOTS
 from fernfield.work.studio import Studio

@@ -21,14 +21,14 @@ from fernfield.core.grid import NOWHERE, Window
 from fernfield.formats.tileblob import decode_tile
 from fernfield.store.rows import TileAt, TileChange
 from fernfield.store.staged import StagedStore
-from fernfield.work.kernel.aside import AsideCache
-from fernfield.work.kernel.draft import At, Draft
-from fernfield.work.kernel.overviews import Posts, Spot, by_place
+from fernfield.work.kernel.posts.overviews import Posts, Spot, by_place
+from fernfield.work.kernel.writing.aside import AsideCache
+from fernfield.work.kernel.writing.draft import At, Draft
 
 if TYPE_CHECKING:
-    from fernfield.work.kernel.ledger import Ended, Outcome
-    from fernfield.work.kernel.tiles import Place, TileCache
+    from fernfield.work.kernel.posts.tiles import Place, TileCache
     from fernfield.work.kernel.world import OpenWorld
+    from fernfield.work.kernel.writing.ledger import Ended, Outcome
 
 Unit = tuple[str, tuple[int, int]]
 """A tract's id, and the row and column of one of its tiles: in all layers."""

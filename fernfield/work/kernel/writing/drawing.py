@@ -10,11 +10,11 @@ import numpy as np
 
 from fernfield.core.brush.brush import HIGHEST_M, LOWEST_M
 from fernfield.core.grid import FloatArray, Window
-from fernfield.work.kernel.draft import Draft
-from fernfield.work.kernel.lands import Land
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.ledger import Ended
-from fernfield.work.kernel.sweep import Sweep, Unit
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.writing.draft import Draft
+from fernfield.work.kernel.writing.ledger import Ended
+from fernfield.work.kernel.writing.sweep import Sweep, Unit
 
 if TYPE_CHECKING:
     from fernfield.work.kernel.world import OpenWorld

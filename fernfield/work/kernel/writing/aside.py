@@ -8,7 +8,7 @@ from typing import Any
 
 from numpy.typing import NDArray
 
-from fernfield.work.kernel.tiles import Place, TileCache
+from fernfield.work.kernel.posts.tiles import Place, TileCache
 
 
 class AsideCache(TileCache):

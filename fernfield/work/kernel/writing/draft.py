@@ -12,9 +12,9 @@ from fernfield.core.earthworks import cut_and_fill
 from fernfield.core.errors import FernError
 from fernfield.core.grid import NOWHERE, Window
 from fernfield.store.rows import TileAt, TileChange
-from fernfield.work.kernel.bits import difference
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.tiles import Place, TileCache, packed
+from fernfield.work.kernel.posts.bits import difference
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tiles import Place, TileCache, packed
 
 At = tuple[str, Place]
 """Tract and place of a tile."""

@@ -14,9 +14,9 @@ from fernfield.core.errors import FormatError
 
 if TYPE_CHECKING:
     from fernfield.core.brush.tool import Tool
-    from fernfield.work.kernel.draft import Draft
-    from fernfield.work.kernel.tracts import Tract
+    from fernfield.work.kernel.posts.tracts import Tract
     from fernfield.work.kernel.world import OpenWorld
+    from fernfield.work.kernel.writing.draft import Draft
 
 MASK = np.dtype(np.uint16)
 WHOLE = 65_535

@@ -23,10 +23,10 @@ from fernfield.core.grid import NOWHERE, FloatArray, Window
 from fernfield.core.light.relief import slope_degrees
 from fernfield.core.noise import Spots
 from fernfield.work.kernel.commands import StrokeBase
-from fernfield.work.kernel.draft import differing
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.sides import Planes, around
-from fernfield.work.kernel.strokes import Canvas, Hand, StrokeRun
+from fernfield.work.kernel.hands.sides import Planes, around
+from fernfield.work.kernel.hands.strokes import Canvas, Hand, StrokeRun
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.writing.draft import differing
 
 ITSELF = Image(1, 0, 0, 1, 0, 0, 0, False)
 LEAST_TURN_M = 0.05

@@ -14,7 +14,7 @@ from fernfield.core.errors import FormatError
 from fernfield.core.grid import TILE, Grid, Window
 from fernfield.formats.tileblob import decode_tile, encode_tile
 from fernfield.store.rows import Tile
-from fernfield.work.kernel.layers import HEIGHT, Layers
+from fernfield.work.kernel.posts.layers import HEIGHT, Layers
 
 Place = tuple[str, int, int]
 """Layer, tile row, tile column."""

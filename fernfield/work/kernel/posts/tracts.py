@@ -9,11 +9,11 @@ from pydantic import Field
 
 from fernfield.core.grid import Grid, Window, bilinear
 from fernfield.store.worlds import TractRow
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.overviews import Overviews
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.overviews import Overviews
+from fernfield.work.kernel.posts.tiles import TileCache
 from fernfield.work.kernel.rows import Collection, Name, Row, TractId
 from fernfield.work.kernel.says import Say
-from fernfield.work.kernel.tiles import TileCache
 
 Kind = Annotated[
     Literal["open", "underground"], Say("Sort", called={"open": "open land", "underground": "underground level"})

@@ -29,8 +29,8 @@ from fernfield.core.overview import (
 )
 from fernfield.formats.tileblob import decode_tile, encode_tile
 from fernfield.store.overviews import OverviewAt, OverviewChange
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.tiles import Place, TileCache
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tiles import Place, TileCache
 
 VERSION = 1
 """Of the rules: a tract whose overviews follow another gets them anew."""

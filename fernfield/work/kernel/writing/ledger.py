@@ -19,21 +19,21 @@ from fernfield.core.grid import NOWHERE, Window
 from fernfield.formats.tileblob import shape_of
 from fernfield.store.rows import TileAt, TileChange
 from fernfield.store.worlds import EntryChange, Revision
-from fernfield.work.kernel.before import Before
-from fernfield.work.kernel.bits import difference, swap_in_place
 from fernfield.work.kernel.commands import Command, Edit
-from fernfield.work.kernel.draft import Draft, Held, change_of
 from fernfield.work.kernel.edits import plan
 from fernfield.work.kernel.events import Changed, Moved, Revised
-from fernfield.work.kernel.lands import Older
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.order import UndoOrder
-from fernfield.work.kernel.overviews import Posts, Spot
+from fernfield.work.kernel.hands.strokes import StrokeRun
+from fernfield.work.kernel.posts.bits import difference, swap_in_place
+from fernfield.work.kernel.posts.lands import Older
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.overviews import Posts, Spot
+from fernfield.work.kernel.posts.tiles import Place, TileCache, packed
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rows import Moves, Row
-from fernfield.work.kernel.strokes import StrokeRun
-from fernfield.work.kernel.sweep import AT_ONCE, Staging, Sweep, Unit
-from fernfield.work.kernel.tiles import Place, TileCache, packed
-from fernfield.work.kernel.tracts import Tract
+from fernfield.work.kernel.writing.before import Before
+from fernfield.work.kernel.writing.draft import Draft, Held, change_of
+from fernfield.work.kernel.writing.order import UndoOrder
+from fernfield.work.kernel.writing.sweep import AT_ONCE, Staging, Sweep, Unit
 
 if TYPE_CHECKING:
     from fernfield.work.kernel.world import OpenWorld

@@ -18,8 +18,8 @@ from numpy.typing import NDArray
 from fernfield.core.errors import InvalidInput, NotFound
 from fernfield.core.grid import LARGEST_LAND, FloatArray, Grid, Window, bilinear
 from fernfield.core.overview import MEAN, Rule, halved, level_for
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.tracts import Join, Tract, TractPlace
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tracts import Join, Tract, TractPlace
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fernfield.core.grid import NOWHERE, TILE, FloatArray, Grid, Window
-from fernfield.work.kernel.lands import Land
-from fernfield.work.kernel.tiles import Place, TileCache
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.tiles import Place, TileCache
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,9 +17,9 @@ from fernfield.core.earthworks import cut_and_fill
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import NOWHERE, Grid, Window, bilinear
 from fernfield.work.kernel.commands import LONGEST_STROKE_S, MOST_POINTS, StrokeBase
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.sides import Beside, Side, holders, read_across, write_across
-from fernfield.work.kernel.tiles import Place, TileCache
+from fernfield.work.kernel.hands.sides import Beside, Side, holders, read_across, write_across
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tiles import Place, TileCache
 
 _serials = itertools.count(1)
 

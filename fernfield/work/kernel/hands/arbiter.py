@@ -14,14 +14,14 @@ from numpy.typing import NDArray
 from fernfield.core.brush.pace import Sample
 from fernfield.core.errors import Conflict
 from fernfield.core.grid import NOWHERE, Window
-from fernfield.work.kernel.brushwork import Manner, hand_of
 from fernfield.work.kernel.commands import StrokeBase
 from fernfield.work.kernel.events import Moved
-from fernfield.work.kernel.layers import HEIGHT
-from fernfield.work.kernel.ledger import PATIENCE_S, Outcome
-from fernfield.work.kernel.sides import beside
-from fernfield.work.kernel.strokes import Canvas, InTheWay, StrokeRun
-from fernfield.work.kernel.tiles import Place
+from fernfield.work.kernel.hands.brushwork import Manner, hand_of
+from fernfield.work.kernel.hands.sides import beside
+from fernfield.work.kernel.hands.strokes import Canvas, InTheWay, StrokeRun
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tiles import Place
+from fernfield.work.kernel.writing.ledger import PATIENCE_S, Outcome
 
 if TYPE_CHECKING:
     from fernfield.work.kernel.world import OpenWorld

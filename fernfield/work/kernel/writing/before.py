@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from fernfield.core.errors import NotFound
 from fernfield.store.rows import TileAt
-from fernfield.work.kernel.bits import swap_in_place
-from fernfield.work.kernel.draft import At
+from fernfield.work.kernel.posts.bits import swap_in_place
+from fernfield.work.kernel.writing.draft import At
 
 if TYPE_CHECKING:
     from fernfield.work.kernel.world import OpenWorld

@@ -1,0 +1,1 @@
+"""How an edit becomes a revision: drafts, sweeps, the ledger, and undo."""
