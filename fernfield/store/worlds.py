@@ -265,14 +265,17 @@ class WorldStore:
         query = select(tiles.c.blob).where(*self._at(at))
         return connection.execute(query).scalar()
 
-    def tile_ranges(self, tract_id: str, connection: Connection | None = None) -> list[tuple[TileAt, float, float]]:
-        """Every stored tile of a tract with its lowest and highest value; the others are as the tract began."""
+    def tile_ranges(
+        self, tract_id: str, connection: Connection | None = None
+    ) -> dict[tuple[str, int, int], tuple[float, float]]:
+        """Lowest and highest value of every stored tile of a tract, by layer, row and column; the others are as the
+        tract began."""
         if connection is None:
             with self.reading() as c:
                 return self.tile_ranges(tract_id, c)
-        columns = ("tract_id", "layer", "tile_row", "tile_col", "lowest", "highest")
+        columns = ("layer", "tile_row", "tile_col", "lowest", "highest")
         query = select(*(tiles.c[name] for name in columns)).where(tiles.c.tract_id == tract_id)
-        return [(TileAt(*row[:4]), row[4], row[5]) for row in connection.execute(query)]
+        return {(layer, row, col): (low, high) for layer, row, col, low, high in connection.execute(query)}
 
     @staticmethod
     def _at(at: TileAt) -> tuple[ColumnElement[bool], ...]:

@@ -14,6 +14,7 @@ References
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
@@ -122,9 +123,20 @@ LEAST_SIDE = 8
 """Posts along the shorter side of the coarsest grid, at least."""
 
 
+def _bands(rows: int, size: int) -> list[tuple[int, int]]:
+    """Coarse rows in bands of about 512 fine ones."""
+    most = max(1, 512 // size)
+    return [(first, min(first + most, rows)) for first in range(0, rows, most)]
+
+
+def _at_once() -> None:
+    pass
+
+
 def slump_in_place(
-    heights: FloatArray, spacing: float, repose_deg: float, passes: int, weights: FloatArray = NO_WEIGHTS
-) -> None:
+    heights: FloatArray, spacing: float, repose_deg: float, passes: int, weights: FloatArray = NO_WEIGHTS,
+    pause: Callable[[], None] = _at_once,
+) -> None:  # fmt: skip
     """The coarser passes that go before the fine ones, on `heights` (modified), from the coarsest grid to the finest.
 
     A pass moves material from one post to the next, so a high face would need thousands of
@@ -134,6 +146,7 @@ def slump_in_place(
 
     heights, weights : shape (rows, cols); nothing moves where a weight is 0
     passes : on each grid, at most COARSE_PASSES
+    pause : called between two bands of rows, so that land in a file need not stay in memory
     """
     for halvings in range(COARSEST, 0, -1):
         size = 2**halvings
@@ -141,15 +154,24 @@ def slump_in_place(
             continue
         rows, cols = heights.shape[0] // size, heights.shape[1] // size
         part = heights[: rows * size, : cols * size]
-        coarse = part.reshape(rows, size, cols, size).mean(axis=(1, 3), dtype=np.float64).astype(np.float32)
+        coarse = np.empty((rows, cols), np.float32)
+        for first, last in _bands(rows, size):
+            band = part[first * size : last * size].reshape(last - first, size, cols, size)
+            coarse[first:last] = band.mean(axis=(1, 3), dtype=np.float64)
+            pause()
         held: FloatArray | None = None
         if weights.shape[0]:
             inner = weights[: rows * size, : cols * size].reshape(rows, size, cols, size).min(axis=(1, 3))
             # What moves is spread over the neighbours too: they must be free to change as well.
             held = np.asarray(cv2.erode(inner, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_REPLICATE), np.float32)
         moved = frost(coarse, spacing * size, repose_deg, min(passes, COARSE_PASSES), weights=held) - coarse
-        if moved.any():
-            part += cv2.resize(moved, (cols * size, rows * size), interpolation=cv2.INTER_LINEAR)
+        for first, last in _bands(rows, size) if moved.any() else ():
+            # A coarse row more on either side: what lies between two rows is drawn from both.
+            wide = moved[max(0, first - 1) : min(rows, last + 1)]
+            drawn = cv2.resize(wide, (cols * size, len(wide) * size), interpolation=cv2.INTER_LINEAR)
+            skip = (first - max(0, first - 1)) * size
+            part[first * size : last * size] += drawn[skip : skip + (last - first) * size]
+            pause()
 
 
 def steepest(heights: FloatArray, spacing: float) -> float:

@@ -14,9 +14,9 @@ from fernfield.store.logbook import LogbookStore
 from fernfield.web.kernel.panels import Asked
 from fernfield.web.kernel.parts import TheStudio, TheWorld, page
 from fernfield.web.kernel.told import overlays_json, tools_json
+from fernfield.web.kernel.worlds import world_json
 from fernfield.web.page.shortcuts import shortcuts_json
 from fernfield.web.rooms import PANELS
-from fernfield.web.rooms.worlds.told import world_json
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.studio import Studio
 

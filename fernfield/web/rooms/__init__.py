@@ -3,20 +3,25 @@
 from __future__ import annotations
 
 from fernfield.web.rooms.cover.routes import PANEL as COVER
+from fernfield.web.rooms.files import pages as files_pages
+from fernfield.web.rooms.files import routes as files
 from fernfield.web.rooms.ground import land, pictures, sheets
 from fernfield.web.rooms.ground import routes as ground
 from fernfield.web.rooms.growth import routes as growth
 from fernfield.web.rooms.handover import routes as handover
+from fernfield.web.rooms.layout import pages as layout_pages
+from fernfield.web.rooms.layout import routes as layout
 from fernfield.web.rooms.light.routes import PANEL as LIGHT
+from fernfield.web.rooms.making import pages as making
 from fernfield.web.rooms.sites import routes as sites
 from fernfield.web.rooms.trial.routes import PANEL as TRIAL
 from fernfield.web.rooms.water.routes import PANEL as WATER
-from fernfield.web.rooms.worlds import files, layout, routes
-from fernfield.web.rooms.worlds import pages as worlds
+from fernfield.web.rooms.worlds import bin, pages, routes
 
 PANELS = (ground.PANEL, COVER, growth.PANEL, WATER, LIGHT, sites.PANEL, TRIAL, handover.PANEL)
 
 ROUTERS = (
-    routes.router, files.router, layout.router, worlds.router, sheets.router, pictures.router, ground.router,
+    files.imports, routes.router, files.router, layout.router, bin.router, pages.router, making.router,
+    files_pages.router, layout_pages.router, sheets.router, pictures.router, ground.router,
     land.router, growth.router, sites.router, handover.router,
 )  # fmt: skip

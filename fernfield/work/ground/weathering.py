@@ -61,7 +61,10 @@ def _frost(
 ) -> Outcome:
     weights = NO_WEIGHTS if shares is None else shares
     with scratch(window.shape, np.float32) as now:
-        now[...] = before
+        for part in rows_of(Window(0, 0, *window.shape)):
+            now[part.row0 : part.row1] = before[part.row0 : part.row1]
+            let_go(before)
+            let_go(now)
         frost_in_place(now, tract.grid.spacing, command.repose_deg, command.passes, weights, job, (0.02, 0.92))
         return weathered(world, tract, command, window, before, now, partial(_writing, job))
 
@@ -83,7 +86,7 @@ def frost_in_place(
         for fine in rounds:
             if fine and heights.size <= MOST_SLUMPED:
                 job.step(part[0] + (part[1] - part[0]) * done / passes, "Frost: the coarse of it")
-                slump_in_place(now, spacing, repose_deg, fine, weights)
+                slump_in_place(now, spacing, repose_deg, fine, weights, partial(let_go, now))
             for first in range(0, fine, TOGETHER):
                 count = min(TOGETHER, fine - first)
 
@@ -96,11 +99,14 @@ def frost_in_place(
                     bands, give, frost_band, crew=job.crew, job=job, words=words, part=(share[0], share[1])
                 ):
                     after[band.row0 : band.row1] = made
-                let_go(now)
+                    let_go(now)
+                    let_go(after)
                 now, after = after, now
                 done += count
-        if now is not heights:
-            heights[...] = now
+        for rows in rows_of(Window(0, 0, *heights.shape)) if now is not heights else ():
+            heights[rows.row0 : rows.row1] = now[rows.row0 : rows.row1]
+            let_go(now)
+            let_go(heights)
 
 
 def _rain(
@@ -109,7 +115,10 @@ def _rain(
     drops = max(1, round(window.rows * window.cols * tract.grid.spacing**2 * command.drops_per_m2))
     rain = replace(Rain(), capacity=command.capacity, inertia=command.inertia)
     with scratch(window.shape, np.float64) as exact:
-        exact[...] = before
+        for part in rows_of(Window(0, 0, *window.shape)):
+            exact[part.row0 : part.row1] = before[part.row0 : part.row1]
+            let_go(before)
+            let_go(exact)
         rain_over(exact, tract.grid.spacing, drops, command.seed, rain, shares, job, (0.02, 0.92))
         return weathered(world, tract, command, window, before, exact, partial(_writing, job))
 

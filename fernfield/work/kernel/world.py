@@ -122,7 +122,7 @@ class OpenWorld:
     def _open_tract(
         self,
         row: TractRow,
-        ranges: Sequence[tuple[TileAt, float, float]],
+        known: dict[Place, tuple[float, float]],
         snapshot: Connection | None,
         number: int | None,
     ) -> Tract:
@@ -144,7 +144,6 @@ class OpenWorld:
         def some(layer: str, rule: str, level: int, tiles: Window) -> list[tuple[int, int, bytes]]:
             return coarser.some(row.id, layer, rule, level, tiles, snapshot)
 
-        known = {(at.layer, at.tile_row, at.tile_col): (low, high) for at, low, high in ranges}
         cache = TileCache(grid, row.base_m, self.house.layers, load, known)
         # Earlier states have none: only what is newest is kept.
         overviews = Overviews(row.id, cache, some, row.overviews if number is None else 0)

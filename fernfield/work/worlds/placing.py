@@ -93,7 +93,7 @@ def _pressed(job: Job, how: Placed, world: OpenWorld, tract: Tract, command: Pre
         return {"revision": outcome.revision, "cut_m3": outcome.cut_m3, "fill_m3": outcome.fill_m3}
 
 
-READ = JobKind("read", "Reading the file", _read, card="worlds/job_read.html")
+READ = JobKind("read", "Reading the file", _read, card="files/job_read.html")
 IMPORT = JobKind("import", "Making the world", _as_world, card="worlds/job_world.html")
 IMPORT_TRACT = JobKind("import tract", "Making the tract", _as_tract, card="worlds/job_entered.html")
 PRESS = JobKind("press", "Pressing the file in", _pressed)

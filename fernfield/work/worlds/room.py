@@ -19,9 +19,9 @@ from fernfield.work.worlds.rows import ABOUT, ICON, put_icon
 from fernfield.work.worlds.tracts import crop, respace
 
 COPY = JobKind("copy", "Copying the world", copy_world, card="worlds/job_world.html")
-CROP = JobKind("crop", "Laying out the bounds", crop, card="worlds/job_tract.html")
-RESPACE = JobKind("respace", "Laying out the posts anew", respace, card="worlds/job_tract.html")
-BOUNDARY = JobKind("boundary", "Shaping the edge", put_boundary, card="worlds/job_boundary.html")
+CROP = JobKind("crop", "Laying out the bounds", crop, card="layout/job_tract.html")
+RESPACE = JobKind("respace", "Laying out the posts anew", respace, card="layout/job_tract.html")
+BOUNDARY = JobKind("boundary", "Shaping the edge", put_boundary, card="layout/job_boundary.html")
 
 
 def _gaps(world: OpenWorld) -> Iterable[Finding]:

@@ -3,7 +3,7 @@ import { sendInstead } from "/static/js/kernel/forms.js";
 import { problemOf, problemWords, say } from "/static/js/kernel/say.js";
 import { row } from "/static/js/seen/rows.js";
 import { landApi, state } from "/static/js/seen/state.js";
-import { fillRecipe, recipeOf, showSettings } from "/rooms/worlds/recipe.js";
+import { fillRecipe, recipeOf, showSettings } from "/rooms/making/recipe.js";
 
 let shown = "";
 

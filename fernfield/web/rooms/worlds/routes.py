@@ -5,16 +5,13 @@ from __future__ import annotations
 import base64
 from typing import Annotated, Any
 
-from anyio import to_thread
 from fastapi import APIRouter, File, Query, Request, Response, UploadFile
 from pydantic import Field
 
 from fernfield.web.kernel.parts import TheStudio, TheWorld, from_page, job_answer, outcome_json
 from fernfield.web.kernel.pictures import sketch_png
-from fernfield.web.kernel.uploads import form_of, waiting_file
-from fernfield.web.rooms.worlds.files import ImportForm
+from fernfield.web.kernel.worlds import world_json
 from fernfield.web.rooms.worlds.icons import MOST_ICON_BYTES, icon_of, plan_icon
-from fernfield.web.rooms.worlds.told import world_json
 from fernfield.work.kernel.commands import Command, Patch, Single, Together, put, remove
 from fernfield.work.kernel.rows import ONLY, Bearing, Elevation, Name, TractId
 from fernfield.work.light.rows import LIGHT
@@ -62,14 +59,6 @@ def costs_of(spec: WorldSpec) -> dict[str, Any]:
 def sketch_of(spec: Annotated[str, Query(max_length=20_000)]) -> Response:
     """The ground that a world would begin on; `spec` is the body of its making, as JSON."""
     return Response(sketch_png(WorldSpec.model_validate_json(spec)), media_type="image/png")
-
-
-@router.post("/import", status_code=202, openapi_extra=form_of(ImportForm))
-async def import_world(request: Request, studio: TheStudio, file: Annotated[UploadFile, File()]) -> Response:
-    """Make a world from an elevation file, read and placed as the other fields of the form say."""
-    form = ImportForm.model_validate({k: v for k, v in (await request.form()).items() if k != "file" and v != ""})
-    kept = await to_thread.run_sync(waiting_file, studio, file)
-    return job_answer(request, studio.start_import(kept, form.name, form.reading, form.placing, form.sea_level_m))
 
 
 @router.get("/{world}")

@@ -50,6 +50,8 @@ class TileCache:
     """How often each tile was written since the tract was opened."""
     _tiles: OrderedDict[Place, NDArray[Any]] = field(default_factory=OrderedDict)
     _all_heights: tuple[float, float] | None = None
+    _written_to: set[str] | None = None
+    """The layers that hold anything, once somebody has asked."""
 
     def tile(self, place: Place) -> NDArray[Any]:
         """The tile itself, not a copy: what is written into it is in the tract."""
@@ -106,6 +108,10 @@ class TileCache:
 
     def blank(self, layer: str, window: Window) -> bool:
         """Whether nothing was ever written on this layer in `window`."""
+        if self._written_to is None:
+            self._written_to = {place[0] for place in self.ranges}
+        if layer not in self._written_to:
+            return True
         return all(self.blank_tile((layer, *tile)) for tile in self.grid.clip(window).tiles())
 
     def blank_tile(self, place: Place) -> bool:
@@ -121,6 +127,8 @@ class TileCache:
         """The lowest and highest value of a tile are these now."""
         was_low, was_high = self.range_of(place)
         self.ranges[place] = low, high
+        if self._written_to is not None:
+            self._written_to.add(place[0])
         whole = self._all_heights
         if whole is None or place[0] != HEIGHT:
             return
@@ -140,15 +148,21 @@ class TileCache:
 
     def height_range(self, window: Window) -> tuple[float, float]:
         """An elevation that nothing in `window` is below, and one that nothing is above. [m]"""
-        found = [self.range_of((HEIGHT, *tile)) for tile in self.grid.clip(window).tiles()]
+        window = self.grid.clip(window)
+        if window == self.grid.window:
+            if self._all_heights is None:
+                self._all_heights = self._heights_of(window)
+            return self._all_heights
+        return self._heights_of(window)
+
+    def _heights_of(self, window: Window) -> tuple[float, float]:
+        found = [self.range_of((HEIGHT, *tile)) for tile in window.tiles()]
         base = (self.base_m, self.base_m)
         return (min(low for low, _ in found), max(high for _, high in found)) if found else base
 
     def all_heights(self) -> tuple[float, float]:
         """`height_range` of the whole tract, without asking every tile each time. [m]"""
-        if self._all_heights is None:
-            self._all_heights = self.height_range(self.grid.window)
-        return self._all_heights
+        return self.height_range(self.grid.window)
 
     def parts(self, layer: str, window: Window) -> Iterator[tuple[Place, NDArray[Any], Window]]:
         """Each tile that `window` touches: its place, the part of it inside, and where that part is."""

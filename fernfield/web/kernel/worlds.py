@@ -48,3 +48,12 @@ def world_json(world: OpenWorld, studio: Studio) -> dict[str, Any]:
         ],
         **rows,
     }
+
+
+def card_of(world: OpenWorld, studio: Studio) -> dict[str, Any]:
+    """A world as its card shows it: with its extent, and the tract that is entered."""
+    grid = world.first_tract.grid
+    return {
+        **world_json(world, studio), "width_m": grid.width, "depth_m": grid.depth, "spacing_m": grid.spacing,
+        "tract": world.first_tract.row.id,
+    }  # fmt: skip

@@ -18,6 +18,8 @@ from fernfield.work.kernel.says import Say
 from fernfield.work.worlds.intake import Placing, Reading, coarse, layout
 
 router = APIRouter(prefix="/api/files", tags=["files"])
+imports = APIRouter(prefix="/api/worlds", tags=["worlds"])
+"""Before those of a world: "import" is none."""
 
 
 class ImportForm(Reading, Placing):
@@ -136,3 +138,11 @@ def press(request: Request, file: str, body: AsPress, studio: TheStudio) -> Resp
     layout(found.read(), body.placing)
     command = PressFile(**body.model_dump(exclude={"tract", "placing"}))
     return job_answer(request, studio.start_press(body.tract, found, Reading(), body.placing, command))
+
+
+@imports.post("/import", status_code=202, openapi_extra=form_of(ImportForm))
+async def import_world(request: Request, studio: TheStudio, file: Annotated[UploadFile, File()]) -> Response:
+    """Make a world from an elevation file, read and placed as the other fields of the form say."""
+    form = ImportForm.model_validate({k: v for k, v in (await request.form()).items() if k != "file" and v != ""})
+    kept = await to_thread.run_sync(waiting_file, studio, file)
+    return job_answer(request, studio.start_import(kept, form.name, form.reading, form.placing, form.sea_level_m))

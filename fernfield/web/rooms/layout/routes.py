@@ -9,7 +9,7 @@ from pydantic import Field
 
 from fernfield.web.kernel.parts import TheStudio, TheTract, TheWorld, job_answer, outcome_json
 from fernfield.web.kernel.pictures import loss_png
-from fernfield.web.rooms.worlds.told import world_json
+from fernfield.web.kernel.worlds import world_json
 from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.rows import Coordinate, Key, Name, TractId
 from fernfield.work.worlds.bounding import PutBoundary
@@ -114,22 +114,3 @@ def join_tracts(body: JoinBody, world: TheWorld) -> dict[str, Any]:
 @router.delete("/worlds/{world}/joins/{key}")
 def part_tracts(key: str, world: TheWorld) -> dict[str, Any]:
     return outcome_json(part(world, PartTracts(key=key)))
-
-
-# The bin
-
-
-@router.get("/bin")
-def list_bin(studio: TheStudio) -> list[dict[str, Any]]:
-    return [{"id": row.id, "name": name, "binned_at": row.binned_at} for row, name in studio.bin()]
-
-
-@router.post("/bin/{world}/restore")
-def restore(world: str, studio: TheStudio) -> dict[str, Any]:
-    return world_json(studio.restore(world), studio)
-
-
-@router.delete("/bin/{world}", status_code=204)
-def destroy(world: str, studio: TheStudio) -> None:
-    """Delete a world that lies in the bin, for good."""
-    studio.destroy(world)

@@ -1,0 +1,28 @@
+"""The bin: what lies in it, bringing it back, and deleting it for good."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter
+
+from fernfield.web.kernel.parts import TheStudio
+from fernfield.web.kernel.worlds import world_json
+
+router = APIRouter(prefix="/api/bin", tags=["layout"])
+
+
+@router.get("")
+def list_bin(studio: TheStudio) -> list[dict[str, Any]]:
+    return [{"id": row.id, "name": name, "binned_at": row.binned_at} for row, name in studio.bin()]
+
+
+@router.post("/{world}/restore")
+def restore(world: str, studio: TheStudio) -> dict[str, Any]:
+    return world_json(studio.restore(world), studio)
+
+
+@router.delete("/{world}", status_code=204)
+def destroy(world: str, studio: TheStudio) -> None:
+    """Delete a world that lies in the bin, for good."""
+    studio.destroy(world)
