@@ -85,10 +85,20 @@ def rows(plan: Plan) -> Iterator[Row]:
                         f"fern.state.show.detail = 'low'; fern.state.view = '{view}';"
                         f"fern.state.brushes[fern.state.tool].radius = {radius}"
                     )
-                    page.wait_for_timeout(4000)
+                    _settled(page)
                     yield from _pointer(page, radius, f", on an island {TOP_M:g} m high, {view}", aim, strokes)
                     page.close()
         browser.close()
+
+
+def _settled(page: Any) -> None:
+    """Wait until all of the land is there, on the plan or in the overlook."""
+    there = "fern.state.view === 'plan' || !!fern.overlook?.parts.land.chunks.every((chunk) => chunk.heights)"
+    for _ in range(300):
+        page.wait_for_timeout(200)
+        if page.evaluate(there):
+            break
+    page.wait_for_timeout(4000)
 
 
 def _pointer(page: Any, radius: int, where: str, aim: str, strokes: int = STROKES) -> Iterator[Row]:
@@ -104,6 +114,9 @@ def _pointer(page: Any, radius: int, where: str, aim: str, strokes: int = STROKE
         page.wait_for_timeout(250)
     asked = page.evaluate(ASK)
     lags = sorted(lag / 1000 for lag in page.evaluate("fern.counts.lags"))
+    if not lags:
+        typer.echo(f"(nothing was drawn in time with a brush of {radius} m{where})")
+        return
     words = f"pointer to drawn pixels, radius {radius} m{where}, {len(lags)} patches"
     against = "a question, its answer and the next frame"
     for part, name, goal in ((0.5, "p50", "–"), (0.95, "p95", aim)):
