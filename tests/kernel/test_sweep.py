@@ -43,8 +43,8 @@ def way(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> str:
 
 
 def beside(monkeypatch: pytest.MonkeyPatch) -> None:
-    for module in (fernfield.work.kernel.writing.sweep, fernfield.work.kernel.writing.ledger):
-        monkeypatch.setattr(module, "AT_ONCE", 0)
+    monkeypatch.setattr(fernfield.work.kernel.writing.sweep, "AT_ONCE", 0)
+    monkeypatch.setattr(fernfield.work.kernel.writing.ledger, "MOST_TURNED", 0)
 
 
 @pytest.fixture
@@ -285,7 +285,7 @@ import fernfield.work.kernel.writing.sweep, fernfield.work.kernel.writing.ledger
 from fernfield.work.ground.areas import reset
 from fernfield.work.ground.commands import Reset
 from fernfield.work.studio import Studio
-fernfield.work.kernel.writing.sweep.AT_ONCE = fernfield.work.kernel.writing.ledger.AT_ONCE = 0
+fernfield.work.kernel.writing.sweep.AT_ONCE = fernfield.work.kernel.writing.ledger.MOST_TURNED = 0
 studio = Studio(Path(sys.argv[1]))
 world = next(studio.worlds())
 print("ready", flush=True)

@@ -22,12 +22,13 @@ from fernfield.web.kernel.pictures import plan_rgb
 from fernfield.work.ground.areas import reset
 from fernfield.work.ground.commands import Reset
 from fernfield.work.growth.standing import standing_plants
-from fernfield.work.kernel.commands import put
+from fernfield.work.kernel.commands import patch, put, remove
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.rows import ONLY
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.light.rows import LIGHT, Light
-from fernfield.work.plots.rows import PLOTS, Plot
+from fernfield.work.plots.rows import PLOTS, SYMMETRY, Plot, Symmetry
 from fernfield.work.seen.overlaid import labels
 from fernfield.work.seen.plan import plan_pixels
 from fernfield.work.seen.sections import line_section, section
@@ -323,3 +324,23 @@ def _unpacked(package: zipfile.ZipFile, world: OpenWorld) -> dict[str, Any]:
                 found["plants"].append((row[0], round(x, 3), round(y, 3), *row[3:]))
     found["plants"].sort()
     return found
+
+
+def test_what_follows_by_symmetry_stands_in_the_tract_where_its_place_is(studio: Studio) -> None:
+    world = four_of(studio, 64)
+    west, east = list(world.tracts)[:2]
+    world.edit(put(SYMMETRY, ONLY, Symmetry(kind="mirror", x=64, y=64, bearing_deg=0)))
+    world.edit(put(THINGS, "s", Thing(sort="start", name="South", x=20, y=30, turn_deg=90, team=1, tract=west)))
+    things = dict(world.each(THINGS))
+    assert things.keys() == {"s", "s--1"}
+    image = things["s--1"]
+    # 44 m from the line on either side: at 108 in the world, 44 in the eastern tract.
+    assert (image.tract, image.x, image.y, image.turn_deg) == (east, 44, 30, 270)
+    # Whichever is moved, the other follows; over the line they change places.
+    world.edit(patch(THINGS, "s--1", x=10.0, y=5.0))
+    moved = dict(world.each(THINGS))
+    assert (moved["s"].tract, moved["s"].x, moved["s"].y) == (west, 54, 5)
+    world.edit(remove(THINGS, "s"))
+    assert not world.each(THINGS)
+    world.undo()
+    assert dict(world.each(THINGS)) == moved

@@ -10,8 +10,8 @@ from fernfield.core.errors import InvalidInput, NotFound
 from fernfield.core.grid import Grid
 from fernfield.core.sites.kit import KIT, TEAM_MARKS
 from fernfield.work.kernel.edits import plainly
-from fernfield.work.kernel.posts.lands import Land, Part
-from fernfield.work.kernel.posts.tracts import PLACES
+from fernfield.work.kernel.posts.lands import Land, Part, joined_to
+from fernfield.work.kernel.posts.tracts import JOINS, PLACES
 from fernfield.work.kernel.rows import (
     Bearing,
     Change,
@@ -112,8 +112,22 @@ def _images(key: str, thing: Thing, look: Look) -> list[tuple[str, Thing]]:
     return found
 
 
+def _at_home(thing: Thing, look: Look) -> Thing | None:
+    """A thing in the tract of its land in which it comes to stand; None when it falls outside of all."""
+    own = look.tract_or_first(thing.tract)
+    if look.grid(own).holds(thing.x, thing.y):
+        return thing
+    at = look.need(PLACES, own)
+    for tract_id in sorted(joined_to(own, (join for _, join in look.each(JOINS)))):
+        place = look.need(PLACES, tract_id)
+        x, y = thing.x + at.x - place.x, thing.y + at.y - place.y
+        if look.grid(tract_id).holds(x, y):
+            return thing.model_copy(update={"x": x, "y": y, "tract": tract_id})
+    return None
+
+
 def _plan(change: Change[Thing], look: Look) -> Plan:
-    """A piece or start, and its images under the symmetry; those that would fall outside the tract are left out."""
+    """A piece or start, and its images under the symmetry; those that would fall outside the land are left out."""
     thing = change.new
     if thing is None:
         made = plainly(THINGS, change)
@@ -124,10 +138,11 @@ def _plan(change: Change[Thing], look: Look) -> Plan:
     grid = look.grid(thing.tract or "")
     made = _put(change.key, thing, change.old, look, grid)
     followers = 0
-    for key, image in _images(change.key, thing, look):
-        if not grid.holds(image.x, image.y):
+    for key, seen in _images(change.key, thing, look):
+        image = _at_home(seen, look)
+        if image is None:
             continue
-        own = _put(key, image, look.get(THINGS, key), look, grid).moves
+        own = _put(key, image, look.get(THINGS, key), look, look.grid(look.tract_or_first(image.tract))).moves
         if image.sort == "start" and not image.default and thing.sort == "start":
             # Only the start itself can become the first default.
             own["things", key] = image

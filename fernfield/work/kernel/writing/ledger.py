@@ -33,10 +33,13 @@ from fernfield.work.kernel.rows import Moves, Row
 from fernfield.work.kernel.writing.before import Before
 from fernfield.work.kernel.writing.draft import Draft, Held, change_of
 from fernfield.work.kernel.writing.order import UndoOrder
-from fernfield.work.kernel.writing.sweep import AT_ONCE, Staging, Sweep, Unit
+from fernfield.work.kernel.writing.sweep import Staging, Sweep, Unit
 
 if TYPE_CHECKING:
     from fernfield.work.kernel.world import OpenWorld
+
+MOST_TURNED = 128
+"""Up to so many tiles are undone, or made again, while others wait: that is quicker for each."""
 
 PATIENCE_S = 30.0
 """How long an edit waits for a stroke that is being drawn in the same place."""
@@ -267,7 +270,7 @@ class Ledger:
     def turns_many(self, sort: str) -> bool:
         """Whether what would be undone or made again next is more than is done while others wait."""
         target = self._order.next_undo if sort == "undo" else self._order.next_redo
-        return target is not None and len(self._store.changed(self._world.id, target)) > AT_ONCE
+        return target is not None and len(self._store.changed(self._world.id, target)) > MOST_TURNED
 
     def turning(self, sort: str) -> Sweep:
         """Undo or redo as an edit that is worked out beside the world."""
