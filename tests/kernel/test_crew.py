@@ -44,9 +44,17 @@ def two_processes() -> Iterator[Crew]:
 @pytest.fixture(scope="module")
 def two_workers() -> Iterator[Crew]:
     """A Dask cluster on this machine: two processes that are told what to do over the wire."""
+    import dask
     from distributed import LocalCluster
 
-    with LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None, processes=True) as local:
+    # On a busy machine its processes may take long to come up and find each other.
+    patience = {"distributed.comm.timeouts.connect": "180s", "distributed.comm.timeouts.tcp": "180s"}
+    with (
+        dask.config.set(patience),
+        LocalCluster(
+            n_workers=2, threads_per_worker=1, dashboard_address="127.0.0.1:0", processes=True, host="127.0.0.1"
+        ) as local,
+    ):
         crew = cluster(local.scheduler_address)
         yield crew
         crew.close()

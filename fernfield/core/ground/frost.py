@@ -85,22 +85,23 @@ def bands_of(rows: int) -> list[tuple[int, int]]:
 def around(
     heights: FloatArray, rows: tuple[int, int], passes: int, weights: FloatArray
 ) -> tuple[FloatArray, FloatArray, int, int]:
-    """What `frost_band` asks for: a copy of a band of rows with a row more on each side for every pass, its weights,
-    and how many rows more there are above and below."""
+    """What `frost_band` asks for: a band of rows with a row more on each side for every pass, its weights, and how many
+    rows more there are above and below."""
     first, last = max(0, rows[0] - passes), min(heights.shape[0], rows[1] + passes)
-    part = np.array(heights[first:last], np.float32, order="C")
     held = np.asarray(weights[first:last]) if weights.shape[0] else weights
-    return part, held, rows[0] - first, last - rows[1]
+    return heights[first:last], held, rows[0] - first, last - rows[1]
 
 
 def frost_band(
     heights: FloatArray, weights: FloatArray, above: int, below: int, passes: int, drop: float, share: float
 ) -> FloatArray:
-    """Some passes over a band of rows (modified): so a band stays in the processor's cache for all of them.
+    """Some passes over a copy of a band of rows: so it stays in the processor's cache for all of them.
 
     above, below : rows that are only read: a row for every pass, fewer where the land ends
     """
-    one, two = heights, np.empty_like(heights)
+    # Copied here, by whoever does the work.
+    one = np.array(heights, np.float32, order="C")
+    two = np.empty_like(one)
     for number in range(1, passes + 1):
         # The outermost rows have no neighbours here: only at the border of the land are they worked out.
         top = number if above == passes else 0
