@@ -8,7 +8,6 @@ around it, and so stands on the post.
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,56 +19,53 @@ SIDE = 64
 """Cells along the side of a stored tile of a level: small, as an edit changes fewer of them the coarser they are."""
 
 
-@kernel
-def _means(values: Array, step: int, out: Array) -> None:
-    """The means of four numbers that begin at every `step`-th one; at the end the last one counts twice."""
-    last_row, last_col = values.shape[0] - 1, values.shape[1] - 1
-    quarter = np.float32(0.25)
-    for r in range(out.shape[0]):
-        upper, lower, to = values[r * step], values[min(r * step + 1, last_row)], out[r]
-        for c in range(out.shape[1]):
-            left = c * step
-            right = min(left + 1, last_col)
-            to[c] = ((upper[left] + upper[right]) + (lower[left] + lower[right])) * quarter
+MEANS, ROUNDED, LEAST, MOST = range(4)
+"""What is made of four values: their mean, the same as a whole number (half upwards), the least, the most."""
 
 
 @kernel
-def _rounded_means(values: Array, step: int, out: Array) -> None:
-    """The same of whole numbers, rounded to the nearest, half upwards."""
-    last_row, last_col = values.shape[0] - 1, values.shape[1] - 1
-    for r in range(out.shape[0]):
-        upper, lower, to = values[r * step], values[min(r * step + 1, last_row)], out[r]
-        for c in range(out.shape[1]):
-            left = c * step
-            right = min(left + 1, last_col)
-            total = np.int64(upper[left]) + np.int64(upper[right]) + np.int64(lower[left]) + np.int64(lower[right])
-            to[c] = (total + 2) // 4
+def _means(upper: Array, lower: Array, step: int, last: int, to: Array) -> None:
+    for c in range(to.shape[0]):
+        i, j = c * step, min(c * step + 1, last)
+        to[c] = ((upper[i] + upper[j]) + (lower[i] + lower[j])) * np.float32(0.25)
 
 
 @kernel
-def _least(values: Array, step: int, out: Array) -> None:
-    last_row, last_col = values.shape[0] - 1, values.shape[1] - 1
-    for r in range(out.shape[0]):
-        upper, lower, to = values[r * step], values[min(r * step + 1, last_row)], out[r]
-        for c in range(out.shape[1]):
-            left = c * step
-            right = min(left + 1, last_col)
-            to[c] = min(min(upper[left], upper[right]), min(lower[left], lower[right]))
+def _rounded(upper: Array, lower: Array, step: int, last: int, to: Array) -> None:
+    for c in range(to.shape[0]):
+        i, j = c * step, min(c * step + 1, last)
+        to[c] = (np.int64(upper[i]) + np.int64(upper[j]) + np.int64(lower[i]) + np.int64(lower[j]) + 2) // 4
 
 
 @kernel
-def _most(values: Array, step: int, out: Array) -> None:
-    last_row, last_col = values.shape[0] - 1, values.shape[1] - 1
+def _least(upper: Array, lower: Array, step: int, last: int, to: Array) -> None:
+    for c in range(to.shape[0]):
+        i, j = c * step, min(c * step + 1, last)
+        to[c] = min(min(upper[i], upper[j]), min(lower[i], lower[j]))
+
+
+@kernel
+def _most(upper: Array, lower: Array, step: int, last: int, to: Array) -> None:
+    for c in range(to.shape[0]):
+        i, j = c * step, min(c * step + 1, last)
+        to[c] = max(max(upper[i], upper[j]), max(lower[i], lower[j]))
+
+
+@kernel
+def _of_four(values: Array, step: int, how: int, out: Array) -> None:
+    """Each four neighbours that begin at every `step`-th value; at the end the last one counts twice."""
+    last_row, last = values.shape[0] - 1, values.shape[1] - 1
     for r in range(out.shape[0]):
         upper, lower, to = values[r * step], values[min(r * step + 1, last_row)], out[r]
-        for c in range(out.shape[1]):
-            left = c * step
-            right = min(left + 1, last_col)
-            to[c] = max(max(upper[left], upper[right]), max(lower[left], lower[right]))
-
-
-def _mean(values: Array, step: int, out: Array) -> None:
-    (_means if values.dtype.kind == "f" else _rounded_means)(values, step, out)
+        # A loop for each: so that it is asked for every row, not for every value.
+        if how == MEANS:
+            _means(upper, lower, step, last, to)
+        elif how == ROUNDED:
+            _rounded(upper, lower, step, last, to)
+        elif how == LEAST:
+            _least(upper, lower, step, last, to)
+        else:
+            _most(upper, lower, step, last, to)
 
 
 @dataclass(frozen=True)
@@ -78,33 +74,35 @@ class Rule:
 
     first : the finest level that is stored; finer ones are made from the posts
     seen_from : the finest level that is looked at; nearer, the posts themselves are
-    four : puts into an array what becomes of each four neighbours that begin at every so-many-th value
+    how : of numbers with fractions, and of whole ones
     """
 
     name: str
     first: int
     seen_from: int
-    four: Callable[[Array, int, Array], None]
+    how: tuple[int, int]
+
+    def four(self, values: Array, step: int, shape: tuple[int, int]) -> Array:
+        """What becomes of each four neighbours that begin at every `step`-th value."""
+        out = np.empty(shape, values.dtype)
+        _of_four(np.ascontiguousarray(values), step, self.how[0 if values.dtype.kind == "f" else 1], out)
+        return out
 
 
-MEAN = Rule("mean", 2, 2, _mean)
-LOWEST = Rule("lowest", 4, 0, _least)
-HIGHEST = Rule("highest", 4, 0, _most)
+MEAN = Rule("mean", 2, 2, (MEANS, ROUNDED))
+LOWEST = Rule("lowest", 4, 0, (LEAST, LEAST))
+HIGHEST = Rule("highest", 4, 0, (MOST, MOST))
 RULES = {rule.name: rule for rule in (MEAN, LOWEST, HIGHEST)}
 
 
 def cells_of(posts: Array, rule: Rule) -> Array:
     """Level 0: a cell between each four posts. Shape (rows, cols) -> (rows - 1, cols - 1)."""
-    out = np.empty((posts.shape[0] - 1, posts.shape[1] - 1), posts.dtype)
-    rule.four(np.ascontiguousarray(posts), 1, out)
-    return out
+    return rule.four(posts, 1, (posts.shape[0] - 1, posts.shape[1] - 1))
 
 
 def halved(cells: Array, rule: Rule) -> Array:
     """The next level: half as many each way, rounded up; a last one that is alone counts twice."""
-    out = np.empty((-(-cells.shape[0] // 2), -(-cells.shape[1] // 2)), cells.dtype)
-    rule.four(np.ascontiguousarray(cells), 2, out)
-    return out
+    return rule.four(cells, 2, (-(-cells.shape[0] // 2), -(-cells.shape[1] // 2)))
 
 
 def level_of(posts: Array, rule: Rule, level: int) -> Array:
