@@ -8,7 +8,7 @@ DATA ?= data
 # Scripts and styles; what is generated or comes from elsewhere is left out by .prettierignore.
 DRAWN := "fernfield/web/**/*.{js,ts,css}"
 
-.PHONY: demo test lint types test-steady mutants system-packages bench screenshots lock
+.PHONY: demo test lint types test-steady soak mutants system-packages bench screenshots lock
 
 demo: $(VENV)/run.done
 	$(BIN)/fernfield demo --host $(HOST) --port $(PORT) --data $(DATA)
@@ -33,6 +33,10 @@ types: $(VENV)/js.done
 # The browser tests ten times over, while both processors are kept busy by something else: none may fail.
 test-steady: system-packages $(VENV)/dev.done
 	$(BIN)/python tools/steady.py
+
+# Ten thousand random edits, undos, jobs, cancels and kills against a plain model of what was acknowledged.
+soak: $(VENV)/dev.done
+	$(BIN)/python tools/soak.py
 
 # Changes places of the core, one at a time, and sees whether the tests that concern it notice.
 mutants: $(VENV)/dev.done

@@ -1,17 +1,22 @@
-"""The command line: fernfield demo, serve, import, handover, check, bench."""
+"""The command line: fernfield demo, serve, import, handover, check, backup, restore, doctor, bench."""
 
 from __future__ import annotations
 
 import os
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import pydantic
+import sqlalchemy.exc
 import typer
 
-from fernfield.core.errors import FernError
+from fernfield.core.errors import FernError, InvalidInput, of_disk
+
+if TYPE_CHECKING:
+    from fernfield.web.kernel.access import Access
 
 app = typer.Typer(
     help="Shape, cover, sow and walk large outdoor worlds, and hand them over as open files.",
@@ -27,53 +32,149 @@ Data = Annotated[Path, typer.Option(help="The one folder that everything is kept
 DATA = Path.home() / ".fernfield"
 
 
-def _run(host: str, port: int, data: Path, *, demo: bool) -> None:
+Certificate = Annotated[
+    Path | None, typer.Option(help="Speak TLS with this certificate (PEM).", envvar="FERNFIELD_CERTIFICATE")
+]
+KeyFile = Annotated[Path | None, typer.Option(help="The certificate's private key (PEM).", envvar="FERNFIELD_KEY")]
+
+
+def _may_listen(host: str, access: Access, tls: bool) -> None:
+    """Raises InvalidInput where strangers could come in; warns where they could listen."""
+    from fernfield.web.kernel.access import is_here
+
+    if is_here(host):
+        return
+    if not access.needed:
+        raise InvalidInput(
+            f"everybody who reaches {host} could change everything: set an access phrase first (FERNFIELD_PHRASE, or "
+            "fernfield phrase, which makes one)"
+        )
+    if not tls:
+        typer.echo("Warning: what goes over the line is not encrypted; --certificate and --key speak TLS.", err=True)
+
+
+def _log_lines() -> None:
+    """A line of JSON for each request, job and fault, on standard error."""
+    import logging
+
+    from pythonjsonlogger.json import JsonFormatter
+
+    handler = logging.StreamHandler()
+    handler.setFormatter(JsonFormatter("{asctime}{levelname}{name}{message}", style="{"))
+    log = logging.getLogger("fernfield")
+    log.addHandler(handler)
+    log.setLevel(logging.INFO)
+    log.propagate = False
+
+
+def _shows(words: str) -> None:
+    """How far something is: on a terminal in one line that changes, else in a line of its own."""
+    if sys.stdout.isatty():
+        sys.stdout.write(f"\r\033[K{words} …")
+    else:
+        sys.stdout.write(f"{words} …\n")
+    sys.stdout.flush()
+
+
+def _run(host: str, port: int, data: Path, certificate: Path | None, key: Path | None, *, demo: bool) -> None:
     import uvicorn
 
     from fernfield.demo.reach import build_demo
     from fernfield.web.app import create_app
+    from fernfield.web.kernel.access import Access
     from fernfield.web.kernel.settings import Settings
+    from fernfield.work.kernel.memory import keep_together
     from fernfield.work.studio import Studio
-    from fernfield.work.warm import warm_kernels
+    from fernfield.work.warm import compiling, warm_kernels
 
-    typer.echo("Compiling the kernels (a few seconds, the first time up to a minute) …")
-    warm_kernels()
-    settings = Settings(host=host, port=port, data=data)
+    settings = Settings(host=host, port=port, data=data, certificate=certificate, key=key)
+    tls = settings.certificate is not None
+    for name, file in (("certificate", settings.certificate), ("key", settings.key)):
+        if file is not None and not file.is_file():
+            raise InvalidInput(f"there is no file {file} ({name})", name)
+    if (settings.certificate is None) != (settings.key is None):
+        raise InvalidInput("a certificate and its key go together: --certificate and --key", "key")
+    _may_listen(host, Access(data, settings.phrase, settings.look_phrase), tls)
+    if settings.log:
+        _log_lines()
+    keep_together()
+    beside = compiling()
     studio = Studio(data, settings.logbook_mib, workers=settings.workers, cluster=settings.cluster)
     path = ""
     if demo:
-        typer.echo("Preparing the demo world Sallow Reach …")
-        path = f"worlds/{build_demo(studio)}"
+        # What it needs is compiled on the way, and the rest by the other processor meanwhile.
+        path = (
+            f"worlds/{build_demo(studio, lambda share, words: _shows(f'Preparing Sallow Reach: {share:.0%}, {words}'))}"
+        )
+    warm_kernels(lambda done, of: _shows(f"Compiling the kernels, the first time on this machine: {done} of {of}"))
+    if beside is not None:
+        beside.wait()
     config = uvicorn.Config(
-        create_app(studio, settings),
+        create_app(studio, settings, build_demo),
         host=host,
         port=port,
         log_level="warning",
         ws="websockets-sansio",
         ws_per_message_deflate=False,
         ws_max_size=1 << 20,
+        # What a busy page has sent is read before its answer to a ping is.
+        ws_ping_interval=30,
+        ws_ping_timeout=120,
         timeout_graceful_shutdown=3,
+        ssl_certfile=settings.certificate,
+        ssl_keyfile=settings.key,
     )
     server = uvicorn.Server(config)
     socket = config.bind_socket()
     # From here on a connection is taken, so that the address that is printed works at once.
     socket.listen(128)
     shown = f"[{host}]" if ":" in host else host
-    typer.echo(f"Fern Field is at http://{shown}:{socket.getsockname()[1]}/{path}  (Ctrl+C stops it)")
+    if sys.stdout.isatty():
+        typer.echo("")
+    typer.echo(
+        f"Fern Field is at http{'s' if tls else ''}://{shown}:{socket.getsockname()[1]}/{path}  (Ctrl+C stops it)"
+    )
     sys.stdout.flush()
     server.run(sockets=[socket])
 
 
 @app.command()
-def serve(host: Host = "127.0.0.1", port: Port = 8127, data: Data = DATA) -> None:
+def serve(
+    host: Host = "127.0.0.1", port: Port = 8127, data: Data = DATA, certificate: Certificate = None, key: KeyFile = None
+) -> None:
     """Start the application on a data folder."""
-    _run(host, port, data, demo=False)
+    _run(host, port, data, certificate, key, demo=False)
 
 
 @app.command()
-def demo(host: Host = "127.0.0.1", port: Port = 8127, data: Data = DATA) -> None:
+def demo(
+    host: Host = "127.0.0.1", port: Port = 8127, data: Data = DATA, certificate: Certificate = None, key: KeyFile = None
+) -> None:
     """Start the application with the demo world Sallow Reach (made when it is not there)."""
-    _run(host, port, data, demo=True)
+    _run(host, port, data, certificate, key, demo=True)
+
+
+@app.command()
+def phrase(
+    look: Annotated[bool, typer.Option("--look", help="A phrase to come in and look only.")] = False,
+    data: Data = DATA,
+) -> None:
+    """Make an access phrase for a data folder, in the place of an earlier one, and print it once."""
+    from fernfield.web.kernel.access import make_phrase
+
+    typer.echo(make_phrase(data, "look" if look else "change"))
+
+
+@app.command()
+def token(
+    name: Annotated[str, typer.Argument(help="Whose it is: stands beside its edits in the logbook.")],
+    look: Annotated[bool, typer.Option("--look", help="It may look only.")] = False,
+    data: Data = DATA,
+) -> None:
+    """Make a token for a script (Authorization: Bearer …) and print it; taking DATA/key away ends all of them."""
+    from fernfield.web.kernel.access import token_for
+
+    typer.echo(token_for(data, name[:40], "look" if look else "change"))
 
 
 @app.command("import")
@@ -156,6 +257,61 @@ def check(world: Annotated[str, typer.Argument(help="Id of the world.")], data: 
     raise typer.Exit(1 if any(f.grave for f in found) else 0)
 
 
+def _told() -> Callable[[float, str], None]:
+    """Says how far long work is, a line for each step and each tenth of it."""
+    last = ["", -1]
+
+    def say(done: float, words: str) -> None:
+        if [words, int(10 * done)] != last:
+            last[:] = [words, int(10 * done)]
+            typer.echo(f"{100 * done:3.0f} %  {words}", err=True)
+
+    return say
+
+
+@app.command()
+def backup(
+    to: Annotated[Path, typer.Argument(help="The new folder that the backup goes into.")],
+    data: Data = DATA,
+) -> None:
+    """Make a whole copy of a data folder, also while people work on it."""
+    from fernfield.work.keeping import backup as make
+
+    about = make(data, to, _told())
+    typer.echo(f"{to} holds {len(about['files'])} files of {about['made_at']}")
+
+
+@app.command()
+def restore(
+    backup: Annotated[Path, typer.Argument(help="A folder that fernfield backup made.")],
+    data: Data = DATA,
+) -> None:
+    """Bring a backup back as a new data folder; nothing is ever replaced."""
+    from fernfield.work.keeping import restore as bring_back
+
+    about = bring_back(backup, data, _told())
+    typer.echo(f"{data} is as it was at {about['made_at']}")
+
+
+@app.command()
+def doctor(
+    mend: Annotated[bool, typer.Option("--mend", help="Mend what can be mended.")] = False,
+    data: Data = DATA,
+) -> None:
+    """Check a data folder that no server has open; exit status 1 when something is wrong and was not mended."""
+    from fernfield.work.keeping import examine
+
+    found, sizes = examine(data, mend=mend, say=_told())
+    for world, what, count, size in sizes:
+        typer.echo(f"{world}  {what:<24} {count:>8,} tiles {size / 2**20:>10.1f} MiB")
+    for trouble in found:
+        done = "mended" if trouble.mended else "to mend" if trouble.mend else "wrong"
+        typer.echo(f"{done}: {trouble.words} {trouble.mend}".rstrip())
+    if not found:
+        typer.echo("nothing is wrong")
+    raise typer.Exit(1 if any(not trouble.mended for trouble in found) else 0)
+
+
 @app.command()
 def bench(
     quick: Annotated[bool, typer.Option(help="Fewer runs, and no grid of 4,097 posts a side.")] = False,
@@ -184,7 +340,11 @@ def main() -> None:
         app()
     except (FernError, pydantic.ValidationError) as error:
         _fail(str(error).replace("\n", " "), 1)
+    except sqlalchemy.exc.DatabaseError as error:
+        _fail(f"the database cannot be used: {error.orig}", 1)
     except OSError as error:
+        if (meant := of_disk(error)) is not None and not error.filename:
+            _fail(str(meant), 1)
         _fail(f"{error.strerror or error}{f': {error.filename}' if error.filename else ''}", 1)
 
 

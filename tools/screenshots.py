@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import shutil
 import tempfile
 from pathlib import Path
@@ -10,7 +11,7 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Page, sync_playwright
 
-from fernfield.bench.browser import ARGUMENTS, server
+from fernfield.bench.browser import ARGUMENTS, AT_HOME, server
 from fernfield.core.drawing.overlays import tint_at
 from fernfield.core.drawing.plan import PlanLook, draw_plan
 from fernfield.core.landforms import LANDFORMS
@@ -22,7 +23,11 @@ TO = Path(__file__).parent.parent / "docs" / "screenshots"
 
 def shoot(page: Page, name: str, wait: int = 900) -> None:
     page.wait_for_timeout(wait)
-    page.screenshot(path=TO / f"{name}.png")
+    shot = Image.open(io.BytesIO(page.screenshot())).convert("RGB")
+    # A picture in a repository is kept for good. 256 colours are enough for the eye, where the few of the marks stay.
+    shot.quantize(256, method=Image.Quantize.FASTOCTREE, dither=Image.Dither.NONE).save(
+        TO / f"{name}.png", optimize=True
+    )
 
 
 def stroke(page: Page) -> None:
@@ -34,36 +39,16 @@ def stroke(page: Page) -> None:
         page.wait_for_timeout(14)
 
 
-def at(page: Page, x: float, y: float) -> tuple[float, float]:
-    """Where a spot of the land is on the screen."""
-    px, py = page.evaluate(
-        """([x, y]) => { const box = document.getElementById("flat").getBoundingClientRect();
-             const [px, py] = fern.screenAt(x, y); return [px + box.left, py + box.top]; }""",
-        [x, y],
-    )
-    return px, py
-
-
-def grade(page: Page) -> None:
-    """A way up to the scar, the button still down, over the slope classes."""
-    page.locator("#show > button").click()
-    page.locator("[data-overlay=slopes]").check()
-    page.locator("#show > button").click()
-    page.wait_for_timeout(2500)
-    page.keyboard.press("g")
-    page.mouse.move(*at(page, 560, 440))
-    page.mouse.down()
-    for step in range(30):
-        page.mouse.move(*at(page, 560 + 6 * step, 440 + 5 * step))
-        page.wait_for_timeout(25)
-    shoot(page, "grade", 1500)
-    page.mouse.up()
-    page.wait_for_timeout(800)
-    page.keyboard.press("Control+z")
-    page.wait_for_timeout(800)
-    page.locator("#show > button").click()
-    page.locator("[data-overlay=slopes]").uncheck()
-    page.locator("#show > button").click()
+def help_beside(page: Page) -> None:
+    """The help sheet of a tool, and the first of the first steps."""
+    page.locator("#world-menu > button").click()
+    page.locator("[data-first-walk]").click()
+    page.locator("[data-tool=grade]").focus()
+    page.keyboard.press("F1")
+    page.locator("#help-text img").wait_for()
+    shoot(page, "help", 1500)
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Leave the first steps").click()
 
 
 def take(page: Page, url: str) -> None:
@@ -76,7 +61,7 @@ def take(page: Page, url: str) -> None:
     page.mouse.up()
     page.wait_for_timeout(800)
     page.keyboard.press("Control+z")
-    grade(page)
+    help_beside(page)
     seed(page)
     for stage in ("cover", "growth", "water", "light"):
         page.locator(f"[data-stage={stage}]").click()
@@ -189,7 +174,9 @@ def main() -> None:
     gallery()
     with tempfile.TemporaryDirectory() as folder, server("demo", Path(folder)) as url, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=ARGUMENTS)
-        take(browser.new_page(viewport={"width": 1280, "height": 800}), url)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.add_init_script(AT_HOME)
+        take(page, url)
         browser.close()
 
 

@@ -22,7 +22,7 @@ from fernfield.core.brush.tips import tip
 from fernfield.core.cover.shares import compose_colours
 from fernfield.core.drawing.plan import PlanLook, draw_plan
 from fernfield.core.grid import Array, ByteArray, FloatArray
-from fernfield.core.ground.frost import frost
+from fernfield.core.ground.frost import NO_WEIGHTS, frost
 from fernfield.core.ground.rain import Rain
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.landforms import LANDFORMS
@@ -178,7 +178,7 @@ def _weather(plan: Plan) -> Iterator[Row]:
     seeds, job = iter(range(1, 10_000)), Job("bench", WEATHER)
     found = row(
         "rain", "a copy of it", "150,000 a second",
-        lambda: rain_over(exact, 1.0, DROPS, next(seeds), Rain(), None, job, (0.0, 1.0)),
+        lambda: rain_over(exact, 1.0, DROPS, next(seeds), Rain(), NO_WEIGHTS, job, (0.0, 1.0)),
         lambda: np.copyto(out, exact), max(5, plan.runs // 3),
     )  # fmt: skip
     yield replace(found, work=f"rain on 1,025²: {DROPS:,} drops, {DROPS / found.ours:,.0f} a second")

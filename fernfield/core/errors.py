@@ -6,10 +6,15 @@ FernError
 │   └── FormatError   a file that is not what it says, or is damaged
 ├── NotFound          a world, tract, thing, job or package that does not exist
 ├── Conflict          the thing is busy, or the request no longer fits its state
-└── Cancelled         a job was asked to stop
+├── Cancelled         a job was asked to stop
+├── Busy              too much of this waits already: try again in some seconds
+└── StorageError      what is kept cannot be read or written
+    └── NoRoom        the disk is full, or may not be written
 """
 
 from __future__ import annotations
+
+import errno
 
 
 class FernError(Exception):
@@ -42,3 +47,36 @@ class Conflict(FernError):
 
 class Cancelled(FernError):
     """A job was asked to stop, and did."""
+
+
+class Busy(FernError):
+    """Too much of this waits already; `seconds` until it is worth while to try again."""
+
+    def __init__(self, message: str, seconds: int = 2) -> None:
+        super().__init__(message)
+        self.seconds = seconds
+
+
+class StorageError(FernError):
+    """What is kept cannot be read or written."""
+
+
+class NoRoom(StorageError):
+    """The disk is full, or may not be written."""
+
+
+NO_ROOM = "the disk is full: nothing was changed, and what was kept before is safe; free some space, and try again"
+NOT_WRITABLE = "the disk cannot be written: nothing was changed, and what was kept before is safe"
+
+
+def of_disk(error: OSError) -> StorageError | None:
+    """What an error of the system means to the person who asked, where it is the disk's."""
+    if error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
+        return NoRoom(NO_ROOM)
+    if error.errno in (errno.EROFS, errno.EACCES, errno.EPERM):
+        return NoRoom(NOT_WRITABLE)
+    return (
+        StorageError("the disk does not answer as it should; what was kept is safe")
+        if error.errno == errno.EIO
+        else None
+    )

@@ -10,14 +10,17 @@ from __future__ import annotations
 import itertools
 import math
 import random
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
+from fernfield.core.brush.tool import STRENGTHS
+from fernfield.core.errors import Cancelled
 from fernfield.work.cover.rows import Cover, CoverRule
 from fernfield.work.ground.commands import PutSheet
 from fernfield.work.ground.rows import LEVELS, Level, Sheet
 from fernfield.work.ground.sheet_edits import put_sheet
 from fernfield.work.growth.rows import Kind, Mix
+from fernfield.work.house import HOUSE
 from fernfield.work.kernel.commands import PathPoint, put
 from fernfield.work.kernel.rows import Row
 from fernfield.work.kernel.world import OpenWorld
@@ -139,6 +142,10 @@ def wander(box: tuple[float, float, float, float], steps: int, rng: random.Rando
     return points
 
 
+HASTE = 6.0
+"""How much quicker a stroke is drawn than is written here, with its strength as much higher."""
+
+
 class _Hand:
     """A user's hand on the world: each call is one stroke, in the world's metres, on the first tract and its land."""
 
@@ -161,14 +168,16 @@ class _Hand:
         sheet: str | None = None,
         own: dict[str, Any] | None = None,
     ) -> None:
+        # As quick as the tool may be set to: the same work in fewer dabs, no further apart than the brush asks.
+        haste = min(HASTE, STRENGTHS[HOUSE.tools[tool].unit][1] / strength)
         self._world.stroke(
             self._tract,
             Stroke(
                 tool=tool,
                 radius_m=radius,
                 softness=softness,
-                strength=strength,
-                path=timed(points, seconds),
+                strength=strength * haste,
+                path=timed(points, seconds / haste),
                 target_m=target,
                 cover=cover,
                 mix=mix,
@@ -349,8 +358,14 @@ STANDING: tuple[tuple[str, str | None, str, float, float, float, int | None, boo
 )
 
 
-def build_demo(studio: Studio) -> str:
-    """The id of Sallow Reach in a studio; made when it is not there, and anew when its making was cut off."""
+Say = Callable[[float, str], None]
+
+
+def build_demo(studio: Studio, say: Say = lambda share, words: None) -> str:
+    """The id of Sallow Reach in a studio; made when it is not there, and anew when its making was cut off.
+
+    `say` is told how far it is (0 to 1), and what is done now.
+    """
     marker = studio.data / "demo-being-made"
     cut_off = marker.read_text() if marker.exists() else None
     for world in list(studio.worlds()):
@@ -362,15 +377,31 @@ def build_demo(studio: Studio) -> str:
     spec = WorldSpec(name=NAME, width_m=SIZE_M, depth_m=SIZE_M, spacing_m=1.0, elevation_m=5.0, sea_level_m=0.0)
     world_id = studio.create(spec, rows())
     marker.write_text(world_id)
+    try:
+        _build(studio, world_id, say)
+    except Cancelled:
+        # Nothing half made stays, also not in the bin.
+        studio.delete(world_id)
+        studio.destroy(world_id)
+        marker.unlink()
+        raise
+    marker.unlink()
+    return world_id
+
+
+def _build(studio: Studio, world_id: str, say: Say) -> None:
     world = studio.world(world_id)
     hand, rng = _Hand(world), random.Random(SEED)
+    say(0.0, "shaping moor, scar and creek")
     _shape(hand, rng)
+    say(0.45, "noting plots and levels")
     _detail(world, hand)
+    say(0.55, "laying covers, sowing")
     _dress(hand, rng)
+    say(0.8, "joining the holm")
     _holm(studio, world, hand, rng)
+    say(0.97, "placing pieces and starts")
     for key, kit, name, x, y, turn, team, default in STANDING:
         sort = "piece" if kit else "start"
         thing = Thing(sort=sort, kit=kit, name=name, x=x, y=y, turn_deg=turn, team=team, default=default)  # type: ignore[arg-type]
         world.edit(put(THINGS, key, thing))
-    marker.unlink()
-    return world_id

@@ -27,6 +27,9 @@ from fernfield.formats.source import ROWS_AT_ONCE, Said, Source
 MOST_BYTES = 512 << 20
 """A surface is read whole. A larger file is refused."""
 
+FARTHEST_M = 1e7
+LEAST_EXTENT_M = 1e-3
+
 Triangles = tuple[NDArray[np.float64], NDArray[np.int64]]
 
 
@@ -46,8 +49,7 @@ def open_gltf(path: Path, said: Said) -> Source:
     """Read a glTF file, binary or text. Files that it points to are not followed: everything must be inside."""
     head = path.open("rb").read(4)
     kind = "glb" if head == b"glTF" else "gltf"
-    if kind == "gltf":
-        _check_inside(path)
+    _check_inside(path, kind)
     return _sampled(path, kind, "glTF surface", "y", said)
 
 
@@ -56,18 +58,43 @@ def open_obj(path: Path, said: Said) -> Source:
     return _sampled(path, "obj", f"OBJ surface, {said.up} up", said.up, said)
 
 
-def _check_inside(path: Path) -> None:
-    if path.stat().st_size > MOST_BYTES:
+SIZES = {5120: 1, 5121: 1, 5122: 2, 5123: 2, 5125: 4, 5126: 4}
+PARTS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
+"""Bytes of a component, and components of an element, of a glTF accessor. ([1]_, 3.6.2.2)"""
+
+
+def _check_inside(path: Path, kind: str) -> None:
+    """Raises FormatError unless everything is in the file, and is no more than the file holds."""
+    size = path.stat().st_size
+    if size > MOST_BYTES:
         raise FormatError(f"a surface may have at most {MOST_BYTES >> 20} MiB", "file")
     try:
-        found = json.loads(path.read_bytes())
-        links = [str(part.get("uri", "data:")) for part in found.get("buffers", [])]
-    except (ValueError, AttributeError, RecursionError) as error:
-        raise FormatError(f"the glTF is damaged: {str(error)[:200]}", "file") from error
+        body = path.read_bytes()
+        if kind == "glb":
+            # A header of twelve bytes, then the JSON as the first chunk. ([1]_, 4.4)
+            body = body[20 : 20 + int.from_bytes(body[12:16], "little")]
+        found = json.loads(body)
+        links = [str(part.get("uri", "data:")) for part in found.get("buffers") or []]
+        views = [int(view["byteLength"]) for view in found.get("bufferViews") or []]
+        for accessor in found.get("accessors") or []:
+            _check_accessor(accessor, views, size)
+    except FormatError:
+        raise
+    except (ValueError, AttributeError, TypeError, KeyError, IndexError, RecursionError) as error:
+        raise FormatError(f"the glTF is damaged: {str(error)[:200] or type(error).__name__}", "file") from error
     for link in links:
         if not link.startswith("data:"):
             words = f"the glTF keeps its points in another file ({link[:60]}): save it as one file, binary or embedded"
             raise FormatError(words, "file")
+
+
+def _check_accessor(accessor: dict[str, Any], views: list[int], size: int) -> None:
+    count, view = int(accessor["count"]), accessor.get("bufferView")
+    takes = count * SIZES[accessor["componentType"]] * PARTS[accessor["type"]]
+    if view is None or "sparse" in accessor:
+        raise FormatError("the glTF leaves out points that it counts (sparse): save it with all of them", "file")
+    if not 0 < takes <= min(views[view], size):
+        raise FormatError(f"the glTF is damaged: it counts {count:,} elements, more than it holds", "file")
 
 
 def _triangles(path: Path, kind: str, up: str) -> Triangles:
@@ -84,12 +111,14 @@ def _triangles(path: Path, kind: str, up: str) -> Triangles:
         points, triangles = np.asarray(mesh.vertices, np.float64), np.asarray(mesh.faces, np.int64)
     except Exception as error:  # whatever a damaged file makes of the library
         raise FormatError(f"the surface is damaged: {str(error)[:200] or type(error).__name__}", "file") from error
-    if len(points) < 3 or len(triangles) < 1 or triangles.ndim != 2:
+    if len(points) < 3 or len(triangles) < 1 or triangles.ndim != 2 or triangles.shape[1] != 3:
         raise FormatError(f"the surface must have triangles; it has {len(points)} points and no faces", "file")
     if triangles.min() < 0 or triangles.max() >= len(points):
         raise FormatError(f"the surface has a triangle with a point that there is not, of {len(points)}", "file")
     if not np.isfinite(points).all():
         raise FormatError("the points of the surface must be finite numbers", "file")
+    if np.abs(points).max() > FARTHEST_M:
+        raise FormatError(f"the points of the surface must lie within {FARTHEST_M:g} m of its origin", "file")
     if up == "y":
         points = np.column_stack([points[:, 0], -points[:, 2], points[:, 1]])
     return points, triangles
@@ -101,6 +130,8 @@ def _sampled(path: Path, kind: str, words: str, up: str, said: Said) -> Source:
     points, triangles = _triangles(path, kind, up)
     used = points[np.unique(triangles)]
     low, high = used.min(axis=0), used.max(axis=0)
+    if (high - low)[:2].min() < LEAST_EXTENT_M:
+        raise FormatError(f"the surface must be {LEAST_EXTENT_M:g} m wide and deep at least, seen from above", "file")
     spacing = said.spacing_m or own_spacing(used)
     rows = math.floor((high[1] - low[1]) / spacing + 1e-6) + 1
     cols = math.floor((high[0] - low[0]) / spacing + 1e-6) + 1

@@ -27,7 +27,7 @@ def open_npy(path: Path, said: Said) -> Source:
             read = np.lib.format.read_array_header_1_0 if version == (1, 0) else np.lib.format.read_array_header_2_0
             shape, _, dtype = read(file, max_header_size=4096)
             start = file.tell()
-    except (ValueError, OSError, EOFError, SyntaxError) as error:
+    except Exception as error:  # whatever a damaged header makes of its parser
         raise FormatError(f"the NumPy file is damaged: {str(error)[:200]}", "file") from error
     if len(shape) != 2 or dtype.hasobject or dtype.str[1:] not in KINDS:
         raise FormatError(f"the array must be two-dimensional numbers, not {len(shape)}-dimensional {dtype}", "file")

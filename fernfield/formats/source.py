@@ -79,6 +79,11 @@ class Reader:
     open: Callable[[Path, Said], Source]
 
 
+def read_before(_step: Step) -> Iterator[FloatArray]:
+    """The bands of a source that was read elsewhere: there are none any more."""
+    raise AssertionError("the source was read already")
+
+
 def sample_name(dtype: np.dtype[np.generic]) -> str:
     """u8, i16, f32 …"""
     return f"{dtype.kind}{8 * dtype.itemsize}"

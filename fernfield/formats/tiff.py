@@ -10,6 +10,7 @@ References
 
 from __future__ import annotations
 
+import logging
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -28,13 +29,29 @@ MOST_SEGMENT_BYTES = 512 << 20
 """A strip or tile is unpacked whole. One that is larger than this is refused."""
 
 KINDS = ("u1", "i1", "u2", "i2", "u4", "i4", "f2", "f4", "f8")
+PACKINGS = {
+    1: "none", 5: "LZW", 8: "deflate", 32773: "PackBits", 32946: "deflate", 34887: "LERC", 34925: "LZMA",
+    34712: "JPEG 2000", 33003: "JPEG 2000", 33005: "JPEG 2000", 34933: "PNG", 50000: "Zstandard",
+}  # fmt: skip
+"""What samples may be packed by (tag 259). Pictures that lose something, JPEG above all, are no elevations."""
+
+SAYS_ITS_SIZE = (34887, 34712, 33003, 33005, 34933)
+"""Packings that hold a size of their own, whatever the TIFF says: it is looked at."""
+
 METRES = {9001: 1.0, 9002: 0.3048, 9003: 1200 / 3937}
 """EPSG codes of units of length: metre, foot, US survey foot. [m]"""
+
+LEAST_SPACING, MOST_SPACING = 1e-9, 1e6
+"""Of samples, as the file says it."""
 
 PLACING_TAGS = {"ModelPixelScale": 33550, "ModelTiepoint": 33922, "ModelTransformation": 34264}
 GDAL_NODATA = 42113
 GEOGRAPHIC = 2
 """GTModelTypeGeoKey: degrees of latitude and longitude."""
+
+
+# What it finds in a damaged file is told to whoever sent it, once.
+logging.getLogger("tifffile").setLevel(logging.CRITICAL)
 
 
 def looks_like_tiff(head: bytes) -> bool:
@@ -63,12 +80,18 @@ def open_tiff(path: Path, said: Said) -> Source:
             if samples != 1 or dtype is None or dtype.str[1:] not in KINDS:
                 kind = "unknown numbers" if dtype is None else str(dtype)
                 raise FormatError(f"the TIFF must hold one grid of numbers, not {samples} of {kind}", "file")
+            if int(page.compression) not in PACKINGS:
+                allowed = ", ".join(sorted({name for name in PACKINGS.values() if name != "none"}))
+                words = f"the TIFF is packed by {str(page.compression)[:40]} (damaged, or another packing)"
+                raise FormatError(f"{words}: save it unpacked, or packed by one of {allowed}", "file")
             keys = _georeference(page)
             place = _place(keys, rows)
             lift = METRES.get(int(keys.get("VerticalUnitsGeoKey", 9001)), 1.0)
             nodata = said.nodata
             if GDAL_NODATA in page.tags:
                 nodata = _number(page.tags[GDAL_NODATA].value, nodata)
+            if not page.is_tiled and int(page.rowsperstrip) < 1:
+                raise FormatError("the TIFF is damaged: its strips have no rows", "file")
             tile = (int(page.tilelength), int(page.tilewidth)) if page.is_tiled else (int(page.rowsperstrip), cols)
             plain = page.is_contiguous and page.compression == 1 and not page.is_tiled
             if not plain and min(tile[0], rows) * tile[1] * dtype.itemsize > MOST_SEGMENT_BYTES:
@@ -76,6 +99,8 @@ def open_tiff(path: Path, said: Said) -> Source:
                 raise FormatError(words, "file")
             order = np.dtype(file.byteorder + dtype.str[1:])
             start = int(page.dataoffsets[0]) if plain else 0
+            if plain and not 0 < start <= path.stat().st_size - rows * cols * dtype.itemsize:
+                raise FormatError("the TIFF is damaged or cut short: it ends inside its samples", "file")
     except FormatError:
         raise
     except Exception as error:  # whatever a damaged file makes of the library
@@ -129,7 +154,9 @@ def _segments(path: Path, nodata: float | None, step: Step) -> Iterator[FloatArr
             for number in range(across):
                 index = first // deep * across + number
                 left = number * wide
-                part = _segment(file.filehandle, page, index)
+                part = _segment(file.filehandle, page, index, deep, wide)
+                if part is not None and (part.shape[0] < count or part.shape[1] < min(wide, cols - left)):
+                    raise FormatError("the TIFF is damaged: a strip of it is too small", "file")
                 if part is not None:
                     right = min(left + wide, cols)
                     band[:, left:right] = as_heights(part[:count, : right - left], nodata)
@@ -137,8 +164,10 @@ def _segments(path: Path, nodata: float | None, step: Step) -> Iterator[FloatArr
             yield band
 
 
-def _segment(handle: Any, page: Any, index: int) -> np.ndarray | None:
-    """One strip or tile, shape (rows, cols); None where the file leaves it out."""
+def _segment(handle: Any, page: Any, index: int, deep: int, wide: int) -> np.ndarray | None:
+    """One strip or tile, shape (rows, cols), at most `deep` and `wide`; None where the file leaves it out."""
+    import tifffile
+
     try:
         size = int(page.databytecounts[index])
         if size == 0:
@@ -147,6 +176,11 @@ def _segment(handle: Any, page: Any, index: int) -> np.ndarray | None:
         packed = handle.read(size)
         if len(packed) < size:
             raise ValueError("it ends inside its samples")
+        if int(page.compression) in SAYS_ITS_SIZE:
+            holds = np.shape(tifffile.TIFF.DECOMPRESSORS[page.compression](packed))
+            if len(holds) < 2 or holds[0] > deep or holds[1] > wide:
+                words = f"a strip of it holds {' by '.join(map(str, holds[1::-1]))} samples, not {wide} by {deep}"
+                raise ValueError(words)
         found = page.decode(packed, index)[0]
         return None if found is None else np.asarray(found).reshape(found.shape[-3], found.shape[-2])
     except Exception as error:  # whatever damaged samples make of the library
@@ -170,8 +204,9 @@ def _place(tags: dict[str, Any], rows: int) -> _Place:
         corner = (float(tie[3]), float(tie[4])) if tie is not None and len(tie) >= 6 else (0.0, 0.0)
     else:
         return _Place(None, False, "")
-    if not (math.isfinite(east) and math.isfinite(north) and east > 0 and north > 0):
-        raise FormatError(f"the spacing in the GeoTIFF must be above 0, not {east} and {north}", "file")
+    if not (LEAST_SPACING <= east <= MOST_SPACING and LEAST_SPACING <= north <= MOST_SPACING):
+        allowed = f"{LEAST_SPACING:g} to {MOST_SPACING:g} metres or degrees"
+        raise FormatError(f"the spacing in the GeoTIFF must be {allowed}, not {east:g} and {north:g}", "file")
     if int(tags.get("GTModelTypeGeoKey", 1)) == GEOGRAPHIC:
         middle = corner[1] - north * rows / 2
         deep, wide = metres_of_degrees(middle)

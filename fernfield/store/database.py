@@ -7,7 +7,11 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
+from alembic.util import CommandError
 from sqlalchemy import Engine, create_engine, event, text
+from sqlalchemy.engine import ExceptionContext
+
+from fernfield.core.errors import NO_ROOM, NOT_WRITABLE, NoRoom, StorageError
 
 HERE = Path(__file__).parent
 
@@ -25,6 +29,8 @@ def open_database(path: Path) -> Engine:
     def _on_connect(connection: sqlite3.Connection, _record: object) -> None:
         connection.isolation_level = None
         for pragma in (
+            # Heard by a new file only: what is deleted can be given back to the disk.
+            "auto_vacuum=INCREMENTAL",
             "journal_mode=WAL",
             "synchronous=FULL",
             "foreign_keys=ON",
@@ -40,8 +46,37 @@ def open_database(path: Path) -> Engine:
             "BEGIN" if options.get("reading") else "BEGIN IMMEDIATE"
         )
 
-    migrate(engine)
+    @event.listens_for(engine, "handle_error")
+    def _on_error(context: ExceptionContext) -> None:
+        meant = meaning_of(context.original_exception)
+        if meant is not None:
+            raise meant from context.original_exception
+
+    try:
+        migrate(engine)
+    except BaseException:
+        engine.dispose()
+        raise
     return engine
+
+
+def meaning_of(error: BaseException | None) -> StorageError | None:
+    """What an error of SQLite means to the person who asked, where it is the disk's or another program's."""
+    code = getattr(error, "sqlite_errorcode", None)
+    if code is None:
+        return None
+    match code & 0xFF:
+        case sqlite3.SQLITE_FULL:
+            return NoRoom(NO_ROOM)
+        case sqlite3.SQLITE_READONLY | sqlite3.SQLITE_PERM:
+            return NoRoom(NOT_WRITABLE)
+        case sqlite3.SQLITE_BUSY | sqlite3.SQLITE_LOCKED:
+            return StorageError("another program holds the database: nothing was changed; try again when it has ended")
+        case sqlite3.SQLITE_IOERR | sqlite3.SQLITE_CANTOPEN:
+            return NoRoom("the database cannot be read or written: nothing was changed; is the disk full, or gone?")
+        case sqlite3.SQLITE_CORRUPT | sqlite3.SQLITE_NOTADB:
+            return StorageError("the database is damaged, or is none: fernfield doctor says more")
+    return None
 
 
 def migrate(engine: Engine, to: str = "head") -> None:
@@ -50,7 +85,10 @@ def migrate(engine: Engine, to: str = "head") -> None:
     config.set_main_option("script_location", str(HERE / "migrations"))
     with engine.connect() as connection:
         config.attributes["connection"] = connection
-        command.upgrade(config, to)
+        try:
+            command.upgrade(config, to)
+        except CommandError as error:
+            raise StorageError(f"the data folder was made by a newer version of Fern Field ({error})") from error
         connection.commit()
 
 

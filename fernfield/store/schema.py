@@ -97,6 +97,7 @@ revisions = Table(
     Column("words", String, nullable=False),
     Column("command", Text, nullable=False),
     Column("keepsake", String),
+    Column("by", String, nullable=False, server_default=""),
 )
 
 tile_changes = Table(

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime
 from itertools import islice
 
 from sqlalchemy import ColumnElement, Connection, Engine, bindparam, delete, select, update
 
-from fernfield.core.errors import NotFound
+from fernfield.core.errors import NotFound, StorageError
 from fernfield.store import staged
 from fernfield.store.overviews import OverviewChange, put_overviews
 from fernfield.store.putting import put_into
@@ -75,6 +75,7 @@ class RevisionRow:
     target: int | None
     words: str
     keepsake: str | None = None
+    by: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,6 +103,8 @@ class Revision:
     overviews: Sequence[OverviewChange] = ()
     staged: str | None = None
     """An edit whose tiles stand aside and are the world's from now on."""
+    by: str = ""
+    """Who made it, where people sign in."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -165,7 +168,9 @@ class WorldStore:
             with self.engine.begin() as c:
                 c.execute(update(worlds).where(worlds.c.id == world.id).values(revision=0))
         except BaseException:
-            self.delete(world.id)
+            # On a full disk even that may fail: then the next start clears it away.
+            with suppress(StorageError):
+                self.delete(world.id)
             raise
 
     def _put_tiles(self, parts: Iterable[tuple[TileAt, Tile]]) -> None:
@@ -293,7 +298,7 @@ class WorldStore:
         at = now()
         step = {"world_id": revision.world_id, "number": revision.number}
         with self.engine.begin() as c:
-            about = {n: getattr(revision, n) for n in ("sort", "target", "words", "command")}
+            about = {n: getattr(revision, n) for n in ("sort", "target", "words", "command", "by")}
             c.execute(revisions.insert(), {**step, **about, "made_at": at})
             if revision.tile_changes:
                 places = [asdict(change.at) for change in revision.tile_changes]

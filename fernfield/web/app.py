@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import asyncio
+import re
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from datetime import datetime
 from pathlib import Path
 
+from anyio import CapacityLimiter, to_thread
 from fastapi import FastAPI, Response
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
@@ -17,15 +20,23 @@ from starlette.types import Scope
 
 from fernfield import __version__
 from fernfield.web.kernel import jobs
+from fernfield.web.kernel.access import Access, is_here
 from fernfield.web.kernel.forms import field_of, fields_of
 from fernfield.web.kernel.guard import Guard
-from fernfield.web.kernel.problems import install_problems
+from fernfield.web.kernel.problems import install_problems, unexpected
 from fernfield.web.kernel.rows import rows_router
 from fernfield.web.kernel.settings import Settings
-from fernfield.web.page import live, logbook, pages, tracts
+from fernfield.web.kernel.turns import Turns
+from fernfield.web.kernel.watch import Watch
+from fernfield.web.page import help, live, logbook, pages, signing, tracts, welcome
+from fernfield.web.page.post import Post
 from fernfield.web.page.shortcuts import shortcuts
 from fernfield.web.rooms import ROUTERS
 from fernfield.work.studio import Studio
+
+ANSWERS_AT_ONCE = 64
+HANDS_AT_ONCE = 64
+"""Threads that serve answers, and the sockets."""
 
 HERE = Path(__file__).parent
 
@@ -52,8 +63,8 @@ def _templates() -> Jinja2Templates:
     return Jinja2Templates(env=env)
 
 
-def create_app(studio: Studio, settings: Settings | None = None) -> FastAPI:
-    """The application on an open studio, which is closed when the application stops.
+def create_app(studio: Studio, settings: Settings | None = None, demo: welcome.Builder | None = None) -> FastAPI:
+    """The application on an open studio, which is closed when the application stops; `demo` makes the demo world.
 
     Raises ValueError when two shortcuts clash.
     """
@@ -61,13 +72,20 @@ def create_app(studio: Studio, settings: Settings | None = None) -> FastAPI:
     shortcuts()
 
     @asynccontextmanager
-    async def lifespan(_app: FastAPI) -> AsyncIterator[None]:
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        to_thread.current_default_thread_limiter().total_tokens = ANSWERS_AT_ONCE
+        # The hands of open pages have threads of their own: a stroke's end never waits behind edits or answers.
+        app.state.hands = CapacityLimiter(HANDS_AT_ONCE)
+        app.state.post = Post(asyncio.get_running_loop())
         yield
         studio.close()
 
     app = FastAPI(title="Fern Field", version=__version__, docs_url=None, redoc_url=None, lifespan=lifespan)
-    app.state.studio = studio
+    app.state.studio, app.state.demo = studio, demo
     app.state.templates = _templates()
+    app.state.access = access = Access(studio.data, settings.phrase, settings.look_phrase)
+    app.state.watch = watch = Watch(studio)
+    app.state.room = lambda: studio.room()
     install_problems(app)
 
     @app.get("/healthz", tags=["health"])
@@ -78,7 +96,22 @@ def create_app(studio: Studio, settings: Settings | None = None) -> FastAPI:
     def mark() -> FileResponse:
         return FileResponse(HERE / "static" / "fern.svg", media_type="image/svg+xml")
 
-    own = (logbook.router, tracts.router, jobs.router, jobs.cards, live.router, pages.router, pages.api)
+    @app.get("/metrics", include_in_schema=False)
+    def metrics() -> Response:
+        return Response(watch.text(), media_type="text/plain; version=0.0.4; charset=utf-8")
+
+    own = (
+        signing.router,
+        help.router,
+        welcome.router,
+        logbook.router,
+        tracts.router,
+        jobs.router,
+        jobs.cards,
+        live.router,
+        pages.router,
+        pages.api,
+    )
     for router in (*ROUTERS, *own):
         app.include_router(router)
     for collection in studio.house.collections.values():
@@ -86,6 +119,20 @@ def create_app(studio: Studio, settings: Settings | None = None) -> FastAPI:
             app.include_router(rows_router(collection))
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     app.mount("/rooms", Scripts(directory=HERE / "rooms"), name="rooms")
-    local = settings.host in ("127.0.0.1", "localhost", "::1")
-    app.add_middleware(Guard, upload_bytes=settings.upload_mib << 20, any_host=not local)
+    app.add_middleware(Turns)
+    app.add_middleware(
+        Guard, access=access, upload_bytes=settings.upload_mib << 20, elsewhere=not is_here(settings.host),
+        names=[name.strip() for name in settings.names.split(",") if name.strip()], uploads=_uploads(app),
+        fault=unexpected, room=app.state.room, told=watch.asked,
+    )  # fmt: skip
     return app
+
+
+def _uploads(app: FastAPI) -> list[tuple[set[str], re.Pattern[str]]]:
+    """Methods and paths of the calls that take files."""
+    return [
+        ({method.upper()}, re.compile(re.sub(r"\{\w+\}", "[^/]+", path) + "$"))
+        for path, calls in app.openapi()["paths"].items()
+        for method, call in calls.items()
+        if "multipart/form-data" in call.get("requestBody", {}).get("content", {})
+    ]

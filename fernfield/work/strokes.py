@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 import itertools
+import math
 from dataclasses import replace
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import Field, create_model, model_validator
 
+from fernfield.core.brush.pace import dab_gap, dab_step
 from fernfield.core.brush.tool import Tool
 from fernfield.core.errors import InvalidInput
+from fernfield.core.grid import Grid
 from fernfield.work.kernel.commands import LONGEST_STROKE_S, MOST_POINTS, PathPoint, StrokeBase
 from fernfield.work.kernel.hands.brushwork import Manner
 from fernfield.work.kernel.hands.strokes import StrokeRun
+from fernfield.work.kernel.jobs import Job, JobKind
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.rows import Key
 from fernfield.work.kernel.world import OpenWorld
@@ -182,3 +186,29 @@ def stroke_words(run: StrokeRun, cut_m3: float, fill_m3: float) -> str:
         size = f", {facts['length_m']:.0f} m at {facts['percent']:.1f} %" if "percent" in facts else ""
     volumes = volume_words(cut_m3, fill_m3)
     return f"{tool.label}{what}{by}{kind}{size}" + (f": {volumes}" if volumes else "")
+
+
+MOST_AT_ONCE = 500_000_000
+"""Posts that a stroke may work on while whoever sent it waits for the answer; one with more is a job."""
+
+
+def work_of(stroke: Stroke, grid: Grid) -> float:
+    """How many posts a stroke works on, each as often as it is worked on: the brush's area times its dabs."""
+    xs, ys = [x for x, *_ in stroke.path], [y for _, y, *_ in stroke.path]
+    side = 2 * stroke.radius_m / grid.spacing
+    if TOOLS[stroke.tool].lay is not None:
+        wide, deep = ((max(v) - min(v)) / grid.spacing + side for v in (xs, ys))
+        return min(wide, float(grid.cols)) * min(deep, float(grid.rows))
+    length = sum(math.dist(a[:2], b[:2]) for a, b in itertools.pairwise(stroke.path))
+    seconds = stroke.path[-1][2] - stroke.path[0][2]
+    dabs = 1 + length / dab_gap(stroke.radius_m) + seconds / dab_step(side / 2)
+    return dabs * min(side, float(grid.cols)) * min(side, float(grid.rows))
+
+
+def draw_stroke(job: Job, world: OpenWorld, tract_id: str, stroke: Stroke) -> dict[str, Any]:
+    """A stroke that takes long, beside the rest."""
+    words = f"{TOOLS[stroke.tool].label}: drawing the stroke"
+    return world.stroke(tract_id, stroke, lambda done: job.step(0.95 * done, words)).public()
+
+
+STROKE = JobKind("stroke", "Drawing a stroke", draw_stroke)

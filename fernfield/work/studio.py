@@ -17,6 +17,7 @@ from weakref import WeakValueDictionary
 from fernfield.core.checks.finding import Finding
 from fernfield.core.errors import Conflict, FernError, NotFound
 from fernfield.store.database import answers, open_database
+from fernfield.store.keeping import KeepingStore
 from fernfield.store.logbook import LogbookStore
 from fernfield.store.staged import StagedStore
 from fernfield.store.worlds import NewWorld, TractRow, WorldRow, WorldStore
@@ -40,6 +41,8 @@ from fernfield.work.kernel.rows import ONLY, Row
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.plots.areas import window_of
 from fernfield.work.sites.rows import things_of
+from fernfield.work.strokes import STROKE, Stroke
+from fernfield.work.worlds.apart import read_apart
 from fernfield.work.worlds.beginnings import Ground, WorldSpec, ground_of
 from fernfield.work.worlds.bounding import PutBoundary, boundary_of
 from fernfield.work.worlds.dressing import suits
@@ -93,20 +96,32 @@ class Studio:
         except OSError:
             self._guard.close()
             raise Conflict(f"the data folder {data} is in use by another Fern Field") from None
+        try:
+            self._open_all(data, workers, cluster)
+        except BaseException:
+            self._guard.close()
+            raise
+
+    def _open_all(self, data: Path, workers: int, cluster: str) -> None:
         # Uploads and half-written packages of a run that was killed.
         for left in (*(data / "incoming").iterdir(), *(data / "packages").glob("*.part")):
-            left.unlink(missing_ok=True)
+            shutil.rmtree(left) if left.is_dir() and not left.is_symlink() else left.unlink(missing_ok=True)
         self.store = WorldStore(open_database(data / "fernfield.db"))
         self.store.drop_unfinished()
         StagedStore(self.store.engine).drop(None)
-        self.waiting = Waiting(data / "incoming")
-        self.jobs = Jobs(
-            lambda job, error: log.error("job %s failed", job.kind.name, exc_info=error), crew_of(workers, cluster)
-        )
+        self.waiting = Waiting(data / "incoming", read_apart)
+        self.jobs = Jobs(crew_of(workers, cluster))
         self._open: WeakValueDictionary[str, OpenWorld] = WeakValueDictionary()
         self._newest: OrderedDict[str, OpenWorld] = OrderedDict()
         self._past: dict[tuple[str, int], OpenWorld] = {}
         self._lock = threading.Lock()
+        self.jobs.on_end(self._rested)
+
+    def _rested(self, job: Job) -> None:
+        """After a job: a world that nobody looks at needs little memory."""
+        world = self._open.get(job.world_id or "")
+        if world is not None:
+            world.rest()
 
     def close(self) -> None:
         self.jobs.close()
@@ -115,6 +130,17 @@ class Studio:
 
     def healthy(self) -> bool:
         return answers(self.store.engine)
+
+    def room(self) -> int:
+        """Free space on the disk of the data folder. [bytes]"""
+        return shutil.disk_usage(self.data).free
+
+    def size(self) -> int:
+        """Size of the database. [bytes]"""
+        return sum(path.stat().st_size for path in self.data.glob("fernfield.db*"))
+
+    def count_open(self) -> int:
+        return len(self._open)
 
     # Worlds
 
@@ -267,6 +293,7 @@ class Studio:
         self.store.delete(world_id)
         for package in (self.data / "packages").glob(f"{world_id}-*"):
             package.unlink(missing_ok=True)
+        self.jobs.start(GIVE_BACK, None, KeepingStore(self.store.engine))
 
     # Files in
 
@@ -369,6 +396,12 @@ class Studio:
         if revision % FOLD_EVERY == 0 and LogbookStore(self.store.engine).size(world_id) > self.logbook_bytes:
             self.jobs.start(FOLD, world_id, partial(self.fold, world_id))
 
+    # Strokes
+
+    def start_stroke(self, tract_id: str, stroke: Stroke) -> Job:
+        """Draw a stroke that takes long; the job's result is the outcome."""
+        return self.jobs.start(STROKE, self.tract(tract_id)[0].id, self.tract(tract_id)[0], tract_id, stroke)
+
     # Areas
 
     def reset(self, tract_id: str, command: Reset) -> Outcome:
@@ -440,5 +473,10 @@ def _make_overviews(job: Job, world: OpenWorld) -> dict[str, Any]:
     return {"world": world.id}
 
 
+def _give_back(job: Job, keeping: KeepingStore) -> dict[str, Any]:
+    return {"pages": keeping.give_back(lambda done: job.step(done, "Giving space back"))}
+
+
+GIVE_BACK = JobKind("give back", "Giving space back", _give_back, card="job_plain.html")
 OVERVIEWS = JobKind("overviews", "Preparing the view from afar", _make_overviews, card="job_plain.html")
 FOLD = JobKind("fold", "Folding the logbook", _fold, card="job_plain.html")

@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Sequence
+
 import numpy as np
 
 from fernfield.core.brush.brush import Touch
@@ -12,7 +17,7 @@ from fernfield.core.brush.shapes import Outline, shaped_weights
 from fernfield.core.brush.tips import tip
 from fernfield.core.cover.shares import compose_colours
 from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan
-from fernfield.core.grid import Grid
+from fernfield.core.grid import FloatArray, Grid
 from fernfield.core.ground.carry import Carriage, seen
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.ground.weather import weather as press
@@ -22,43 +27,102 @@ from fernfield.core.light.shadow import sunlit
 from fernfield.core.noise import Octaves, Spots, fractal
 from fernfield.core.overview import MEAN, RULES, level_of
 
+Step = Callable[[], None]
 
-def warm_kernels() -> None:
-    """Run every kernel on a few posts, with the array layouts that the open world uses."""
-    ground = np.zeros((40, 40), np.float32)
-    touch = Touch(10, 10, 4, 0.5, 0.1)
+
+def _ground() -> FloatArray:
+    return np.zeros((40, 40), np.float32)
+
+
+TOUCH = Touch(10, 10, 4, 0.5, 0.1)
+
+
+def _tools() -> None:
+    """With the array layouts that the open world uses: a part of an array, and the whole of one."""
+    ground = _ground()
+    for tool in GROUND_TOOLS.values():
+        tool.apply(ground[4:30, 4:30], TOUCH, 1.0)
+        tool.apply(ground, TOUCH, 1.0)
+
+
+def _paths() -> None:
     path = np.array([(9, 9), (20, 24)], np.float32)
     for tool in GROUND_TOOLS.values():
-        tool.apply(ground[4:30, 4:30], touch, 1.0)
-        tool.apply(ground, touch, 1.0)
         if tool.lay is not None:
-            tool.lay(Laying(ground, path, 1.0, {**tool.first, "image": tip("ridge")}, 0.0, 0.0))
-    weights = shaped_weights(ground.shape, touch, Outline("square", 20.0, tip("ridge")))
+            tool.lay(Laying(_ground(), path, 1.0, {**tool.first, "image": tip("ridge")}, 0.0, 0.0))
+    seen(_ground(), (40, 40), Carriage(20, 20, 20, 20, 30))
+
+
+def _weather() -> None:
+    weights = shaped_weights((40, 40), TOUCH, Outline("square", 20.0, tip("ridge")))
     weather = GROUND_TOOLS["weather"]
     for kind in ("rain", "frost"):
-        press(Pressing(ground, weights, 0.1, 1.0, {**weather.first, "kind": kind}))
-    square = np.array([(3.0, 3.0), (3.0, 30.0), (30.0, 30.0)])
-    inside([square], ground.shape, 0, 0, 2.0)
+        press(Pressing(_ground(), weights, 0.1, 1.0, {**weather.first, "kind": kind}))
+
+
+def _noise() -> None:
     turned = Spots(0, 0, 0.6, 0.8, 0.8, -0.6)
-    fractal(ground.shape, turned, Octaves(9, 2, 0.5, 1), 1.0)
-    seen(ground, ground.shape, Carriage(20, 20, 20, 20, 30))
+    fractal((40, 40), turned, Octaves(9, 2, 0.5, 1), 1.0)
+
+
+def _masks() -> None:
+    square = np.array([(3.0, 3.0), (3.0, 30.0), (30.0, 30.0)])
+    inside([square], (40, 40), 0, 0, 2.0)
     mask = np.zeros((40, 40), np.uint16)
-    add_in_place(mask[4:30, 4:30], touch)
+    add_in_place(mask[4:30, 4:30], TOUCH)
     grid = Grid(40, 40, 1.0)
     scatter(mask, grid.window, grid, grid.window, Habit(200, 1, 2), 1)
+
+
+def _overviews() -> None:
     for rule in RULES.values():
-        level_of(ground, rule, 1)
-    level_of(mask, MEAN, 1)
+        level_of(_ground(), rule, 1)
+    level_of(np.zeros((40, 40), np.uint16), MEAN, 1)
+
+
+def _pictures() -> None:
+    ground, mask = _ground(), np.zeros((40, 40), np.uint16)
     gradients(ground, 1.0)
     relief(ground, 1.0, 315, 30)
     lit = sunlit(ground, 1.0, 315, 30)
     one = np.ones(1, np.float32)
-    look = PlanLook(315, 30, 0.0, 2.0)
     draw_plan(
         ground,
         1.0,
         compose_colours([mask[1:-1, 1:-1].copy()], [lit[1:-1, 1:-1].astype(np.float32)], [(1, 2, 3)] * 2, (38, 38)),
         lit[1:-1, 1:-1],
-        look,
+        PlanLook(315, 30, 0.0, 2.0),
         [Stamp(one, one, one, (1, 2, 3))],
     )
+
+
+STEPS: tuple[Step, ...] = (_tools, _noise, _masks, _overviews, _paths, _pictures, _weather)
+"""What is needed first comes first."""
+
+
+def warm_kernels(say: Callable[[int, int], None] = lambda done, of: None, steps: Sequence[Step] = STEPS) -> None:
+    """Run every kernel on a few posts; `say` is told how many of the steps are done."""
+    for done, step in enumerate(steps):
+        say(done, len(steps))
+        step()
+    say(len(steps), len(steps))
+
+
+COLD_S = 0.4
+"""The first step takes longer than this only where its kernels have to be compiled."""
+
+
+def compiling() -> subprocess.Popen[bytes] | None:
+    """A process beside this one that compiles what is needed last: the other processor's part, kept on the disk.
+
+    None where the kernels have been compiled before.
+    """
+    began = time.monotonic()
+    _noise()
+    if time.monotonic() - began < COLD_S:
+        return None
+    return subprocess.Popen([sys.executable, "-m", "fernfield.work.warm"], start_new_session=True)
+
+
+if __name__ == "__main__":
+    warm_kernels(steps=STEPS[::-1])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
 import numpy as np
@@ -99,3 +100,49 @@ def test_the_edges_of_tracts_are_a_line_that_can_be_switched_off(table: Table) -
     table.strip(strip, lambda shot: dashes(shot) < 20)
     page.locator("#show input[name=edges]").check()
     table.strip(strip, lambda shot: dashes(shot) > 60)
+
+
+def test_a_plot_is_dragged_over_the_join_and_a_corner_of_it_moved(table: Table) -> None:
+    page, api = table.page, f"/api/worlds/{table.world}/plots"
+    tracts = {tract["name"]: tract["id"] for tract in table.server.get(f"/api/worlds/{table.world}")["tracts"]}
+    revision = table.revision()
+    corners = [[600, 40], [660, 40], [660, 90], [600, 90]]
+    body = json.dumps({"name": "Net loft", "points": corners})
+    put = "([at, body]) => fetch(at, {method: 'POST', headers: {'content-type': 'application/json'}, body})"
+    page.evaluate(put, [f"{api}?in=world", body])
+    table.kept(revision)
+
+    def loft() -> dict[str, Any]:
+        return next(plot for plot in table.server.get(api) if plot["name"] == "Net loft")
+
+    assert loft()["tract"] == tracts["Main tract"]
+    page.locator("[data-bs-target='#fold-plots']").click()
+    page.locator(".line", has_text="Net loft").get_by_role("button", name="Move").click()
+    expect(page.locator("#asks")).to_contain_text("Drag the plot")
+    revision = table.revision()
+    page.mouse.move(*table.at(630, 65))
+    page.mouse.down()
+    page.mouse.move(*table.at(630, -95), steps=6)
+    page.mouse.up()
+    # A corner by itself; then a click beside it keeps both.
+    page.mouse.move(*table.at(600, -120))
+    page.mouse.down()
+    page.mouse.move(*table.at(580, -140), steps=4)
+    page.mouse.up()
+    assert table.revision() == revision
+    page.mouse.click(*table.at(720, -60))
+    table.kept(revision)
+    moved = loft()
+    assert moved["tract"] == tracts["Shingle holm"]
+    # The holm's own metres begin 320 m south of the main tract's.
+    wanted = [[580, 180], [660, 200], [660, 250], [600, 250]]
+    assert np.abs(np.array(moved["points"]) - wanted).max() < 2
+    # Esc leaves it as it is.
+    page.locator(".line", has_text="Net loft").get_by_role("button", name="Move").click()
+    page.mouse.move(*table.at(640, -100))
+    page.mouse.down()
+    page.mouse.move(*table.at(640, 60), steps=4)
+    page.mouse.up()
+    page.keyboard.press("Escape")
+    expect(page.locator("#asks")).to_be_hidden()
+    assert loft() == moved

@@ -12,6 +12,7 @@ import pytest
 from PIL import Image
 from playwright.sync_api import Browser, Page, expect
 
+from fernfield.bench.browser import AT_HOME
 from tests.browser.driving import Server, until
 from tests.browser.table import WAIT, Table
 
@@ -433,6 +434,7 @@ def test_two_people_in_one_place_end_with_the_same_land_on_both_screens(
     one = Table(page, server)
     one.open("ground")
     context = browser.new_context(viewport={"width": 1280, "height": 800})
+    context.add_init_script(AT_HOME)
     two = Table(context.new_page(), server)
     two.open("ground")
     two.page.keyboard.press("g")

@@ -154,7 +154,8 @@ def test_a_cancelled_job_stops_between_two_parts() -> None:
     seen: list[float] = []
 
     def parts() -> None:
-        for number, (_, _made) in enumerate(over(rows_of(WHOLE, 10), lambda w: (w.row0,), abs, job=job, words="Going")):
+        going = over(rows_of(WHOLE, 10), lambda w: (w.row0,), abs, say=job.step, words="Going")
+        for number, _ in enumerate(going):
             seen.append(job.progress)
             if number == 3:
                 job._stop.set()

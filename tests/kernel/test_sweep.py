@@ -15,12 +15,14 @@ import numpy as np
 import pytest
 from sqlalchemy import text
 
+import fernfield.work.ground.moving
 import fernfield.work.kernel.writing.ledger
 import fernfield.work.kernel.writing.sweep
 from fernfield.core.brush.pace import Sample
 from fernfield.core.errors import Cancelled, Conflict
 from fernfield.work.ground.areas import reset
-from fernfield.work.ground.commands import MergeSheet, PutSheet, Reset, Weather
+from fernfield.work.ground.commands import MergeSheet, MoveLand, PutSheet, Reset, Weather
+from fernfield.work.ground.moving import move_land
 from fernfield.work.ground.rows import SHEETS, Sheet
 from fernfield.work.ground.sheet_edits import merge, put_sheet
 from fernfield.work.kernel.posts.layers import HEIGHT
@@ -78,6 +80,8 @@ def test_the_same_edits_either_way_are_the_same_world(studio: Studio, monkeypatc
         reset(world, tract, flat(world, 50.0, box=(400, 20, 1000, 400), sheet="s"), None)
         put_sheet(world, PutSheet(key="s", sheet=Sheet(name="S", weight=0.4)))
         merge(world, MergeSheet(key="s", into=None))
+        move_land(world, tract, MoveLand(box=(200, 150, 520, 450), x=850, y=330, turn_deg=30, covers=True, blend_m=20))
+        world.undo()
         world.undo()
         world.undo()
         world.redo()
@@ -85,6 +89,42 @@ def test_the_same_edits_either_way_are_the_same_world(studio: Studio, monkeypatc
         assert staged_left(world) == 0
         worlds.append((ground(world).tobytes(), [row.words for row in world.store.revisions(world.id)]))
     assert worlds[0] == worlds[1]
+
+
+def test_land_that_changes_while_it_is_carried_is_carried_as_it_became(
+    land: OpenWorld, way: str, studio: Studio, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    tract = land.first_tract
+    move, late = MoveLand(box=(500, 150, 700, 400), x=900, y=300, turn_deg=90), stroke("raise", (600, 300), (620, 310))
+    land.stroke(tract.row.id, late)
+    move_land(land, tract, move)
+    wanted = ground(land)
+    land.undo()
+    land.undo()
+    closed, times = fernfield.work.ground.moving._Trip.closed, []
+
+    def closed_and_drawn_on(trip: object) -> object:
+        found = closed(trip)  # type: ignore[arg-type]
+        if not times:
+            land.stroke(tract.row.id, late)
+        times.append(1)
+        return found
+
+    monkeypatch.setattr(fernfield.work.ground.moving._Trip, "closed", closed_and_drawn_on)
+    outcome = move_land(land, tract, move)
+    assert len(times) == 2, "it began anew"
+    assert ground(land).tobytes() == wanted.tobytes()
+    assert outcome.revision == land.revision
+    agree(land)
+    # Whoever goes on working there wins: nothing is moved.
+    monkeypatch.setattr(
+        fernfield.work.ground.moving._Trip,
+        "closed",
+        lambda trip: (found := closed(trip), land.stroke(tract.row.id, late)) and found,
+    )
+    with pytest.raises(Conflict, match="again and again"):
+        move_land(land, tract, move)
+    assert staged_left(land) == 0
 
 
 def test_a_long_edit_is_undone_and_made_again_to_the_last_bit(land: OpenWorld, way: str) -> None:

@@ -193,5 +193,5 @@ def test_what_a_killed_run_left_behind_is_cleared_away(tmp_path: Path) -> None:
 
 def test_a_file_that_is_no_database_is_refused(tmp_path: Path) -> None:
     (tmp_path / "fernfield.db").write_bytes(b"this is not a database, it is a letter " * 40)
-    with pytest.raises(Exception, match="not a database"):
+    with pytest.raises(Exception, match="is damaged, or is none"):
         Studio(tmp_path)

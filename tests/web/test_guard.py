@@ -51,13 +51,18 @@ def test_the_page_itself_and_a_script_may_change_things(client: TestClient) -> N
         assert client.post("/api/worlds", json=WORLD, headers=headers).status_code == 201
 
 
-def test_a_foreign_host_name_is_refused_unless_the_server_is_open(tmp_path: Path) -> None:
-    studio = Studio(tmp_path)
-    with TestClient(create_app(studio), base_url="http://rebound.example") as client:
-        assert client.get("/").status_code == 403
-    open_to_all = Settings(host="0.0.0.0")
-    with TestClient(create_app(Studio(tmp_path), open_to_all), base_url="http://table.example") as client:
-        assert client.get("/").status_code == 200
+@pytest.mark.parametrize("host", ["127.0.0.1", "127.0.0.2", "0.0.0.0", "::", "192.0.2.7"])
+def test_a_foreign_host_name_is_refused_wherever_the_server_listens(tmp_path: Path, host: str) -> None:
+    """A page of another site can bring its own name here (DNS rebinding), but neither a number nor a name of ours."""
+    settings = Settings(host=host, names="table.example", phrase="a long word")
+    with TestClient(create_app(Studio(tmp_path), settings), base_url="http://rebound.example") as client:
+        for path in ("/", "/healthz", "/sign-in"):
+            assert client.get(path).status_code == 403
+        for name in ("table.example", "localhost:8127", "127.0.0.1"):
+            assert client.get("/healthz", headers={"host": name}).status_code == 200
+        elsewhere = host not in ("127.0.0.1", "127.0.0.2")
+        for name in ("192.0.2.7:8127", "[2001:db8::7]"):
+            assert client.get("/healthz", headers={"host": name}).status_code == (200 if elsewhere else 403)
 
 
 def test_every_page_has_the_policy_and_no_inline_script_or_style(client: TestClient) -> None:

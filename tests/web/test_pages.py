@@ -40,7 +40,7 @@ def test_the_first_page_lists_name_extent_change_and_picture(client: TestClient,
     answer = client.get(picture[1].replace("&amp;", "&"))
     assert answer.headers["content-type"] == "image/png"
     client.delete(f"/api/worlds/{made['id']}")
-    assert "There is no world yet" in client.get("/").text
+    assert "There is no world on this table yet" in client.get("/").text
 
 
 def test_the_live_picture_tells_what_a_world_costs_or_what_is_wrong(client: TestClient) -> None:
@@ -75,7 +75,7 @@ def test_the_live_picture_tells_what_a_world_costs_or_what_is_wrong(client: Test
 def test_the_bin_asks_before_it_deletes_for_good(client: TestClient, made: dict[str, Any]) -> None:
     assert client.delete(f"/api/worlds/{made['id']}").status_code == 204
     shelf = text_of(client.get("/").text)
-    assert "There is no world yet" in shelf
+    assert "There is no world on this table yet" in shelf
     assert "Bring it back" in shelf
     asked = client.get(f"/bin/{made['id']}/ask").text
     assert "Delete Paper for good?" in asked

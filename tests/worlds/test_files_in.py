@@ -353,7 +353,7 @@ HOSTILE: dict[str, tuple[bytes, Said, str]] = {
     "raw that is not asked for": (b"\0" * 800, Said(), "must be one of"),
     "obj without faces": (b"v 0 0 0\nv 1 0 0\nv 0 1 0\n", Said(), "surface"),
     "obj with a point too many": (b"v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 2 9\n", Said(), "surface"),
-    "obj of no extent": (b"v 0 0 0\nv 0 5 0\nv 0 9 0\nf 1 2 3\n", Said(), "must have an extent"),
+    "obj of no extent": (b"v 0 0 0\nv 0 5 0\nv 0 9 0\nf 1 2 3\n", Said(), "wide and deep at least"),
     "obj with infinity": (b"v 0 0 0\nv inf 0 0\nv 0 0 1\nf 1 2 3\n", Said(), "surface|finite"),
     "obj of a billion posts": (b"v 0 0 0\nv 99999 0 0\nv 0 0 99999\nf 1 2 3\n", Said(spacing_m=0.5),
                                "posts on each side"),

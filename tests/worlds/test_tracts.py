@@ -14,7 +14,7 @@ from scipy import ndimage, signal
 
 from fernfield.core.errors import Cancelled, Conflict, InvalidInput, NotFound
 from fernfield.core.grid import FloatArray, Window
-from fernfield.core.ground.join import joined
+from fernfield.core.ground.join import seam_of
 from fernfield.store.database import open_database
 from fernfield.store.worlds import WorldStore
 from fernfield.work.ground.commands import PutSheet
@@ -26,10 +26,9 @@ from fernfield.work.kernel.jobs import Job
 from fernfield.work.kernel.posts.lands import alone
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import JOINS
-from fernfield.work.kernel.rows import Moves
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.kernel.writing.draft import Draft
-from fernfield.work.kernel.writing.drawing import GroundDrawing
+from fernfield.work.kernel.writing.drawing import New, draw_ground
+from fernfield.work.kernel.writing.ledger import Ended
 from fernfield.work.plots.rows import PLOTS, Plot
 from fernfield.work.sites.rows import THINGS, Thing, things_of
 from fernfield.work.strokes import Stroke
@@ -279,6 +278,21 @@ def test_finer_posts_go_through_the_old_ones_and_coarser_ones_do_not_alias(studi
 # Joining
 
 
+def joined(a: FloatArray, b: FloatArray, width: float) -> tuple[FloatArray, FloatArray]:
+    """Two strips that meet; and every part of them comes to the same by itself."""
+    seam = seam_of(a, b, width)
+    one, two = seam.laid(0, a), seam.laid(1, b)
+    assert np.array_equal(seam.laid(0, a[7:19, 3:11], 7, 3), one[7:19, 3:11])
+    assert np.array_equal(seam.laid(1, b[5:, :4], 5), two[5:, :4])
+    return one, two
+
+
+def lay_ground(world: OpenWorld, tract_id: str, window: Window, new: New) -> None:
+    """Ground that is put into one tract, whatever it is joined to."""
+    land = alone(world.tract(tract_id))
+    world.sweep(lambda: draw_ground(world, land, window, None, new, lambda: Ended("Laid", "{}")))
+
+
 def test_joined_tilted_planes_meet_without_a_step_and_without_a_crease() -> None:
     """Two planes of other height and slope: the second difference across the join stays that of the cubic blend."""
     away = np.arange(60, dtype=np.float32)
@@ -394,13 +408,8 @@ def test_a_stroke_runs_across_a_join_as_if_there_were_none(studio: Studio, name:
     for tract_id, values in ((west, land[:, :301]), (east, land[:, 300:])):
         tract = world.tract(tract_id)
 
-        def put(draft: Any, tract: Any = tract, values: FloatArray = values) -> tuple[str, dict[Any, Any]]:
-            for tile in tract.grid.window.tiles():
-                place = tract.grid.tile_window(*tile)
-                draft.tile(tract.row.id, (HEIGHT, *tile))[...] = values[place.inside(tract.grid.window)]
-            return "Laid", {}
-
-        world.change_ground(PlaceTract(key=tract_id), put)  # type: ignore[arg-type]
+        whole_of_it = tract.grid.window
+        lay_ground(world, tract_id, whole_of_it, lambda part, _was, v=values, w=whole_of_it: v[part.inside(w)])
     fields = {"tool": name, "radius_m": 40, "softness": 0.5, "strength": 12, **TOOLS[name]}
     path = [(240, 120, 0), (300, 150, 0.5), (350, 170, 1)]
     whole.stroke(whole.first_tract.row.id, Stroke(**fields, path=path))
@@ -450,14 +459,8 @@ def test_a_join_that_came_open_is_found(pair: tuple[OpenWorld, str, str], studio
     world, west, east = pair
     join(world, JoinTracts(first=west, second=east))
 
-    def work(draft: Draft) -> tuple[str, Moves]:
-        # Only an edit that knows of no join can open one.
-        ground = GroundDrawing(world, draft, None)
-        ground.put(alone(world.tract(west)), Window(100, 280, 150, 301), lambda _part, was: np.full_like(was, 99))
-        ground.settle()
-        return "Opened it", {}
-
-    world.change_ground(JoinTracts(first=west, second=east), work)
+    # Only an edit that knows of no join can open one.
+    lay_ground(world, west, Window(100, 280, 150, 301), lambda _part, was: np.full_like(was, 99))
     found = [f for f in studio.check(world.id) if f.check == "join"]
     assert len(found) == 1
     assert "Main tract and East" in found[0].words

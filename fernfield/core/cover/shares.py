@@ -148,6 +148,14 @@ def _lay(
             to_blue[i] += clear[i] * b
 
 
+def share_bytes(
+    painted: Sequence[OpacityArray | None], ruled: Sequence[FloatArray | None], shape: tuple[int, int],
+    box: tuple[slice, slice],
+) -> ByteArray:  # fmt: skip
+    """The shares of every cover in a part of what is given, as `shares_as_bytes` has them; else as `compose_shares`."""
+    return shares_as_bytes(compose_shares(painted, ruled, shape)[:, box[0], box[1]])
+
+
 def shares_as_bytes(shares: FloatArray) -> ByteArray:
     """Shares as 8-bit numbers that add up to exactly 255 at every post (largest remainder)."""
     scaled = shares.astype(np.float64) * 255

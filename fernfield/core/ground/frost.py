@@ -14,8 +14,9 @@ References
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import AbstractContextManager, contextmanager
 from typing import Any
 
 import cv2
@@ -31,7 +32,7 @@ SHARED_FROM = 256 * 256
 """From so many posts on threads share a pass; kernels release the interpreter's lock."""
 
 THREADS = 2
-TOGETHER = 4
+TOGETHER = 8
 """Passes that are made on a band before the next one."""
 
 BAND_ROWS = 128
@@ -130,13 +131,24 @@ def _bands(rows: int, size: int) -> list[tuple[int, int]]:
     return [(first, min(first + most, rows)) for first in range(0, rows, most)]
 
 
-def _at_once() -> None:
+def _at_once(_array: Any) -> None:
     pass
 
 
+@contextmanager
+def _in_memory(shape: tuple[int, int]) -> Iterator[Any]:
+    yield np.empty(shape, np.float32)
+
+
+def _frosted(heights: Any, spacing: float, repose_deg: float, passes: int, weights: FloatArray) -> None:
+    heights[...] = frost(heights, spacing, repose_deg, passes, weights=weights if weights.shape[0] else None)
+
+
 def slump_in_place(
-    heights: FloatArray, spacing: float, repose_deg: float, passes: int, weights: FloatArray = NO_WEIGHTS,
-    pause: Callable[[], None] = _at_once,
+    heights: Any, spacing: float, repose_deg: float, passes: int, weights: FloatArray = NO_WEIGHTS, *,
+    room: Callable[[tuple[int, int]], AbstractContextManager[Any]] = _in_memory,
+    fine: Callable[[Any, float, float, int, FloatArray], None] = _frosted,
+    let_go: Callable[[Any], None] = _at_once,
 ) -> None:  # fmt: skip
     """The coarser passes that go before the fine ones, on `heights` (modified), from the coarsest grid to the finest.
 
@@ -147,7 +159,9 @@ def slump_in_place(
 
     heights, weights : shape (rows, cols); nothing moves where a weight is 0
     passes : on each grid, at most COARSE_PASSES
-    pause : called between two bands of rows, so that land in a file need not stay in memory
+    room : gives arrays of float32 to work in
+    fine : makes passes of frost on heights (modified): with their spacing, angle, passes, weights
+    let_go : called with an array between two bands of rows, so that one in a file need not stay in memory
     """
     for halvings in range(COARSEST, 0, -1):
         size = 2**halvings
@@ -155,24 +169,38 @@ def slump_in_place(
             continue
         rows, cols = heights.shape[0] // size, heights.shape[1] // size
         part = heights[: rows * size, : cols * size]
-        coarse = np.empty((rows, cols), np.float32)
-        for first, last in _bands(rows, size):
-            band = part[first * size : last * size].reshape(last - first, size, cols, size)
-            coarse[first:last] = band.mean(axis=(1, 3), dtype=np.float64)
-            pause()
-        held: FloatArray | None = None
-        if weights.shape[0]:
-            inner = weights[: rows * size, : cols * size].reshape(rows, size, cols, size).min(axis=(1, 3))
-            # What moves is spread over the neighbours too: they must be free to change as well.
-            held = np.asarray(cv2.erode(inner, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_REPLICATE), np.float32)
-        moved = frost(coarse, spacing * size, repose_deg, min(passes, COARSE_PASSES), weights=held) - coarse
-        for first, last in _bands(rows, size) if moved.any() else ():
-            # A coarse row more on either side: what lies between two rows is drawn from both.
-            wide = moved[max(0, first - 1) : min(rows, last + 1)]
-            drawn = cv2.resize(wide, (cols * size, len(wide) * size), interpolation=cv2.INTER_LINEAR)
-            skip = (first - max(0, first - 1)) * size
-            part[first * size : last * size] += drawn[skip : skip + (last - first) * size]
-            pause()
+        with room((rows, cols)) as coarse, room((rows, cols)) as moved:
+            for first, last in _bands(rows, size):
+                band = part[first * size : last * size].reshape(last - first, size, cols, size)
+                coarse[first:last] = moved[first:last] = band.mean(axis=(1, 3), dtype=np.float64)
+                for array in (heights, coarse, moved):
+                    let_go(array)
+            fine(moved, spacing * size, repose_deg, min(passes, COARSE_PASSES), _halved_weights(weights, size))
+            for first, last in _bands(rows, size):
+                moved[first:last] -= coarse[first:last]
+                let_go(coarse)
+            for first, last in _bands(rows, size):
+                # A coarse row more on either side: what lies between two rows is drawn from both.
+                wide = np.asarray(moved[max(0, first - 1) : min(rows, last + 1)])
+                if not wide.any():
+                    continue
+                drawn = cv2.resize(wide, (cols * size, len(wide) * size), interpolation=cv2.INTER_LINEAR)
+                skip = (first - max(0, first - 1)) * size
+                part[first * size : last * size] += drawn[skip : skip + (last - first) * size]
+                let_go(heights)
+
+
+def _halved_weights(weights: FloatArray, size: int) -> FloatArray:
+    """Where posts of a coarser grid are free to move."""
+    if not weights.shape[0]:
+        return NO_WEIGHTS
+    rows, cols = weights.shape[0] // size, weights.shape[1] // size
+    inner = np.empty((rows, cols), np.float32)
+    for first, last in _bands(rows, size):
+        band = weights[first * size : last * size, : cols * size]
+        inner[first:last] = band.reshape(last - first, size, cols, size).min(axis=(1, 3))
+    # What moves is spread over the neighbours too: they must be free to change as well.
+    return np.asarray(cv2.erode(inner, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_REPLICATE), np.float32)
 
 
 def steepest(heights: FloatArray, spacing: float) -> float:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -13,8 +15,37 @@ NEAR_POSTS = 6
 """Over so many posts what is rough along the edge is blended; the smooth part goes over the stated width."""
 
 
-def joined(a: FloatArray, b: FloatArray, width: float | NDArray[np.float64]) -> tuple[FloatArray, FloatArray]:
-    """Two strips whose first columns are the two edges, changed so that they meet.
+@dataclass(frozen=True)
+class Seam:
+    """How two strips of land are changed so that they meet.
+
+    edge : shape (n,), the heights of the line that they come to share [m]
+    sides : for each strip what is added: values along the edge, how far inland each goes [posts], and whether they are
+        a slope rather than a lift
+    """
+
+    edge: NDArray[np.float64]
+    sides: tuple[list[Along], list[Along]]
+
+    def laid(self, side: int, strip: FloatArray, row: int = 0, col: int = 0) -> FloatArray:
+        """A part of strip 0 or 1 as it becomes: its first row and column lie at `row` along the edge, `col` inland.
+        [m]"""
+        rows = slice(row, row + strip.shape[0])
+        away = np.arange(col, col + strip.shape[1], dtype=np.float64)
+        found = strip.astype(np.float64)
+        for values, reach, slope in self.sides[side]:
+            found += values[rows, None] * _fading(away, reach[rows], slope)
+        out = found.astype(np.float32)
+        if col == 0:
+            out[:, 0] = self.edge[rows].astype(np.float32)
+        return out
+
+
+Along = tuple[NDArray[np.float64], NDArray[np.float64], bool]
+
+
+def seam_of(a: FloatArray, b: FloatArray, width: float | NDArray[np.float64]) -> Seam:
+    """What brings two strips to one line whose first columns are the two edges.
 
     Both edges come to their mean, and both slopes across to their mean, which a cubic of
     Hermite takes back to nothing over `width`. What differs from post to post along the edge
@@ -22,12 +53,8 @@ def joined(a: FloatArray, b: FloatArray, width: float | NDArray[np.float64]) -> 
 
     Parameters
     ----------
-    a, b : shape (n, k) and (n, m), column 0 the edge, going inland, at least 2 columns [m]
+    a, b : shape (n, k) and (n, m), column 0 the edge, going inland, at least 2 columns, of which two are read [m]
     width : of the blend, in posts, 0 and more, no wider than a strip; one, or one for each of the n rows
-
-    Returns
-    -------
-    The two strips, new arrays. [m]
     """
     if a.ndim != 2 or b.ndim != 2 or len(a) != len(b) or min(a.shape[1], b.shape[1]) < 2:
         raise GridError(f"the strips must have one length and at least two columns, not {a.shape} and {b.shape}")
@@ -36,9 +63,8 @@ def joined(a: FloatArray, b: FloatArray, width: float | NDArray[np.float64]) -> 
     # Rise from one post to the next inland: what goes down on one side goes up on the other.
     slope_a, slope_b = a[:, 1].astype(np.float64) - a[:, 0], b[:, 1].astype(np.float64) - b[:, 0]
     slope = (slope_a - slope_b) / 2
-    return (
-        _corrected(a, edge - a[:, 0], slope - slope_a, widths, edge),
-        _corrected(b, edge - b[:, 0], -slope - slope_b, widths, edge),
+    return Seam(
+        edge, (_along(edge - a[:, 0], slope - slope_a, widths), _along(edge - b[:, 0], -slope - slope_b, widths))
     )
 
 
@@ -62,21 +88,14 @@ def raised_corner(strip: FloatArray, row: float, col: float, lift: float, radius
     return (strip + lift * fading).astype(np.float32)
 
 
-def _corrected(
-    strip: FloatArray, lift: NDArray[np.float64], tilt: NDArray[np.float64], widths: NDArray[np.float64],
-    edge: NDArray[np.float64],
-) -> FloatArray:  # fmt: skip
-    """A strip with its edge lifted and its slope across changed, both fading inland."""
-    away = np.arange(strip.shape[1], dtype=np.float64)
-    found = strip.astype(np.float64)
+def _along(lift: NDArray[np.float64], tilt: NDArray[np.float64], widths: NDArray[np.float64]) -> list[Along]:
+    """What lifts the edge of a strip and turns its slope across: the smooth part of both, and what is rough."""
     short = np.minimum(NEAR_POSTS, widths)
+    found: list[Along] = []
     for values, slope in ((lift, False), (tilt, True)):
         smooth = _smooth(values, float(widths.max()) / 4)
-        for part, reach in ((smooth, widths), (values - smooth, short)):
-            found += part[:, None] * _fading(away, reach, slope)
-    out = found.astype(np.float32)
-    out[:, 0] = edge.astype(np.float32)
-    return out
+        found += [(smooth, widths, slope), (values - smooth, short, slope)]
+    return found
 
 
 def _fading(away: NDArray[np.float64], widths: NDArray[np.float64], slope: bool) -> NDArray[np.float64]:

@@ -9,7 +9,7 @@ given the benefit, so "holds" is certain and "does not hold" only likely.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,6 +18,13 @@ from numpy.typing import NDArray
 from fernfield.core.grid import ByteArray, FloatArray
 from fernfield.core.kernels import kernel
 from fernfield.core.travel.walker import Gait
+
+AT_ONCE = 1_000_000
+"""Cells that are looked at in one call."""
+
+
+def _quiet(_done: float) -> None:
+    pass
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,11 +41,13 @@ class Enclosure:
 
 
 def enclosed(
-    heights: FloatArray, spacing: float, sea: float, froms: Iterable[tuple[int, int]], gait: Gait | None = None
-) -> Enclosure:
+    heights: FloatArray, spacing: float, sea: float, froms: Iterable[tuple[int, int]], gait: Gait | None = None,
+    say: Callable[[float], None] = _quiet,
+) -> Enclosure:  # fmt: skip
     """Whether the edge can be reached on foot from any of the posts `froms` (row, col).
 
     heights : shape (rows, cols), row 0 north [m]; spacing [m]; sea : its level [m]
+    say : hears which part of all cells has been looked at, and may raise to stop it
     """
     gait = gait or Gait()
     marks = np.zeros((heights.shape[0] - 1, heights.shape[1] - 1), np.uint8)
@@ -50,22 +59,25 @@ def enclosed(
             marks[r, c] = 1
             queue[count] = r * marks.shape[1] + c
             count += 1
-    at, reached = _flood(
-        heights, marks, queue, count, math.tan(math.radians(gait.steepest_deg)) * spacing, gait.step, sea - gait.wade
-    )
+    drop, deep = math.tan(math.radians(gait.steepest_deg)) * spacing, sea - gait.wade
+    first, at = 0, -1
+    while first < count:
+        say(first / marks.size)
+        at, first, count = _flood(heights, marks, queue, at, first, count, drop, gait.step, deep)
     row, col = divmod(int(at), marks.shape[1]) if at >= 0 else (-1, -1)
-    return Enclosure(at < 0, row, col, reached / marks.size)
+    return Enclosure(at < 0, row, col, count / marks.size)
 
 
 @kernel
 def _flood(
-    heights: FloatArray, marks: ByteArray, queue: NDArray[np.int64], count: int, drop: float, step: float, deep: float
-) -> tuple[int, int]:
-    """Cell at the edge that was reached (-1: none), and how many were reached in all."""
+    heights: FloatArray, marks: ByteArray, queue: NDArray[np.int64], found: int, first: int, count: int, drop: float,
+    step: float, deep: float,
+) -> tuple[int, int, int]:  # fmt: skip
+    """Go on from so many cells of the queue: the cell at the edge that was reached (-1: none), how many of the queue
+    have been looked at, and how many were reached in all."""
     rows, cols = marks.shape
-    found = -1
-    first = 0
-    while first < count:
+    end = first + AT_ONCE
+    while first < count and first < end:
         at = queue[first]
         first += 1
         r, c = at // cols, at % cols
@@ -91,7 +103,7 @@ def _flood(
                 marks[r1, c1] = 1
                 queue[count] = r1 * cols + c1
                 count += 1
-    return found, count
+    return found, first, count
 
 
 @kernel

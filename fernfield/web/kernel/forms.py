@@ -6,7 +6,7 @@ from __future__ import annotations
 import math
 import types
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
 from annotated_types import Ge, Gt, Le, Lt
@@ -14,7 +14,11 @@ from pydantic import BaseModel, StringConstraints
 from pydantic.fields import FieldInfo
 
 from fernfield.core.settings import Setting
+from fernfield.web.kernel.manual import words_for
 from fernfield.work.kernel.says import Say
+
+BEYOND = 1e12
+"""An end of a range that is only there for the machine's sake: nobody is told of it."""
 
 
 @dataclass(frozen=True)
@@ -42,6 +46,7 @@ class Shown:
     when: str = ""
     longest: int | None = None
     percent: bool = False
+    help: str = ""
 
     @property
     def text(self) -> str:
@@ -53,6 +58,18 @@ class Shown:
         if isinstance(self.value, float | int):
             return f"{self.value * (100 if self.percent else 1):.10g}"
         return str(self.value)
+
+    @property
+    def about(self) -> str:
+        """What is read out with the field: its range with the unit, how long it may be, what leaving it out means."""
+        parts = [self.help, self.range or self.unit]
+        if self.kind in ("text", "long") and self.longest:
+            parts.append(f"at most {self.longest} characters")
+        if self.left_out:
+            parts.append(f"left out: {self.left_out}")
+        elif not self.required and self.kind in ("number", "text", "long"):
+            parts.append("may be left out")
+        return "; ".join(part for part in parts if part)
 
     @property
     def range(self) -> str:
@@ -103,6 +120,8 @@ def _shown(name: str, info: FieldInfo, prefix: str, values: Mapping[str, Any]) -
     high = next(
         (float(str(getattr(m, "le", getattr(m, "lt", None)))) for m in kind.metadata if isinstance(m, Le | Lt)), None
     )
+    if high is not None and high > BEYOND:
+        high = None
     longest = next((m.max_length for m in kind.metadata if isinstance(m, StringConstraints)), None)
     pattern = next((m.pattern for m in kind.metadata if isinstance(m, StringConstraints)), None)
     first = None if info.is_required() else info.get_default(call_default_factory=True)
@@ -157,15 +176,21 @@ def fields_of(
             continue
         shown = _shown(name, model.model_fields[name], prefix, known)
         if shown is not None:
-            found.append(shown)
+            found.append(replace(shown, help=_help_of(model, name)))
     return found
 
 
-def field_of(setting: Setting, pictures: Iterable[tuple[str, str]] = ()) -> Shown:
-    """A setting of a tool or landform as a field."""
+def _help_of(model: type[BaseModel], name: str) -> str:
+    """What the manual says of a field; a model that builds on another has its words too."""
+    return next((words for of in model.__mro__ if (words := words_for(f"field.{of.__name__}.{name}"))), "")
+
+
+def field_of(setting: Setting, pictures: Iterable[tuple[str, str]] = (), of: str = "form") -> Shown:
+    """A setting of a tool (`of` is "setting" and its name) or of a landform, as a field."""
     choices = tuple(pictures) if setting.picture else tuple((c, setting.called.get(c, c)) for c in setting.choices)
     ends = [None if math.isinf(end) else end for end in (setting.low, setting.high)]
     return Shown(
         setting.name, setting.label, "choice" if choices else "number", setting.unit, "", ends[0], ends[1],
         "1" if setting.whole else "any", setting.first is not None, setting.first, choices, setting.left_out,
+        help=words_for(f"{of}.{setting.name}"),
     )  # fmt: skip

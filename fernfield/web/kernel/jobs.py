@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import asyncio
+import contextlib
 import json
 from collections.abc import AsyncIterator
 from typing import Annotated, Any
 
-from anyio import to_thread
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse, Response
 from sse_starlette import EventSourceResponse
@@ -32,13 +33,26 @@ async def job_events(job: str, studio: TheStudio, request: Request) -> EventSour
     found = studio.jobs.get(job)
 
     async def events() -> AsyncIterator[dict[str, str]]:
-        version = -1
-        while True:
-            version = await to_thread.run_sync(found.wait, version, 1.0)
-            ended = found.ended
-            yield {"event": "job", "data": json.dumps(found.public())}
-            if ended or await request.is_disconnected():
-                return
+        changed, loop = asyncio.Event(), asyncio.get_running_loop()
+        changed.set()
+
+        def hear() -> None:
+            # The server may have stopped before the job.
+            with contextlib.suppress(RuntimeError):
+                loop.call_soon_threadsafe(changed.set)
+
+        stop = found.listen(hear)
+        try:
+            while True:
+                with contextlib.suppress(TimeoutError):
+                    await asyncio.wait_for(changed.wait(), 1.0)
+                changed.clear()
+                ended = found.ended
+                yield {"event": "job", "data": json.dumps(found.public())}
+                if ended or await request.is_disconnected():
+                    return
+        finally:
+            stop()
 
     return EventSourceResponse(events())
 

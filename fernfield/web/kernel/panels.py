@@ -29,7 +29,8 @@ class Shortcut:
     """A key and what it does.
 
     keys : as the browser names them ("[", "Delete"), with "Ctrl+" or "Shift+" before; several that do the same
-    place : where it holds: "view" (the map), "stage" (with this panel), "dialog", "walk"
+    place : where it holds: "view" (anywhere but in a field), "map" (with the focus on it), "stage" (with this panel),
+        "outline", "walk"
     words : what it does; name : the action that the page's script does
     """
 

@@ -10,6 +10,7 @@ from fastapi.responses import JSONResponse, Response
 from fernfield.work.kernel.jobs import Job
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.tracts import Tract
+from fernfield.work.kernel.rows import RevisionNumber
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.studio import Studio
 
@@ -48,7 +49,7 @@ def _land(
     by_land: ByLand,
     tract: Annotated[str, Path(max_length=40)],
     studio: TheStudio,
-    at: Annotated[int | None, Query(ge=0, description="a revision")] = None,
+    at: Annotated[RevisionNumber | None, Query(description="a revision")] = None,
 ) -> tuple[OpenWorld, Land]:
     """What is seen of a world: with `at`, as it was after that revision.
 

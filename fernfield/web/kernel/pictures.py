@@ -55,6 +55,8 @@ def plan_rgb(world: OpenWorld, land: Land, width: int, box: tuple[float, float, 
     if not (grid.west <= x0 < x1 <= grid.east + 1e-9 and grid.south <= y0 < y1 <= grid.north + 1e-9):
         within = f"{grid.west:g} to {grid.east:g} by {grid.south:g} to {grid.north:g}"
         raise InvalidInput(f"the box must lie in {within}, smaller number first, not {box}", "x0")
+    if x1 - x0 < grid.spacing / 100:
+        raise InvalidInput(f"the box must be {grid.spacing / 100:g} m wide at least, not {x1 - x0:g}", "x1")
     height = max(1, round(width * (y1 - y0) / (x1 - x0)))
     if height > 8192:
         raise InvalidInput(f"the picture would be {height} pixels high; at most 8192 are allowed", "width")

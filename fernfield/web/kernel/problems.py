@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import logging
 from collections.abc import Sequence
 from http import HTTPStatus
 from typing import Any
@@ -14,15 +13,17 @@ from pydantic import ValidationError
 from starlette.exceptions import HTTPException
 from starlette.responses import Response
 
-from fernfield.core.errors import Cancelled, Conflict, FernError, InvalidInput, NotFound
-
-log = logging.getLogger("fernfield")
+from fernfield.core.errors import Busy, Cancelled, Conflict, FernError, InvalidInput, NoRoom, NotFound, StorageError
+from fernfield.work.kernel.faults import meaning, noted
 
 STATUS: tuple[tuple[type[FernError], int], ...] = (
     (InvalidInput, 422),
     (NotFound, 404),
     (Conflict, 409),
     (Cancelled, 409),
+    (Busy, 429),
+    (NoRoom, 507),
+    (StorageError, 503),
 )
 
 
@@ -76,14 +77,29 @@ def _answer(request: Request, status: int, detail: str, errors: Sequence[dict[st
     return problem(status, detail, errors)
 
 
+def _refused(request: Request, error: FernError) -> Response:
+    field = getattr(error, "field", None)
+    errors = [{"field": field, "message": str(error)}] if field else []
+    answer = _answer(request, status_of(error), str(error), errors)
+    if isinstance(error, Busy):
+        answer.headers["retry-after"] = str(error.seconds)
+    return answer
+
+
+def unexpected(request: Request, error: Exception) -> Response:
+    """The answer to an error that nobody awaited: the disk's in its words, a fault of ours with its number."""
+    meant = meaning(error)
+    if meant is not None:
+        return _refused(request, meant)
+    return _answer(request, 500, noted(error, f"{request.method} {request.url.path}", request.state.number))
+
+
 def install_problems(app: FastAPI) -> None:
     """Teach `app` to answer every error."""
 
     @app.exception_handler(FernError)
     async def _ours(request: Request, error: FernError) -> Response:
-        field = getattr(error, "field", None)
-        errors = [{"field": field, "message": str(error)}] if field else []
-        return _answer(request, status_of(error), str(error), errors)
+        return _refused(request, error)
 
     @app.exception_handler(RequestValidationError)
     async def _invalid(request: Request, error: RequestValidationError) -> Response:
@@ -99,8 +115,3 @@ def install_problems(app: FastAPI) -> None:
     @app.exception_handler(HTTPException)
     async def _http(request: Request, error: HTTPException) -> Response:
         return _answer(request, error.status_code, str(error.detail))
-
-    @app.exception_handler(Exception)
-    async def _unexpected(request: Request, error: Exception) -> Response:
-        log.error("%s %s failed", request.method, request.url.path, exc_info=error)
-        return _answer(request, 500, "something went wrong on our side; what was acknowledged before is kept")

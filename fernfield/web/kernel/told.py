@@ -6,6 +6,7 @@ from dataclasses import asdict
 from typing import Any
 
 from fernfield.core.brush.tool import STRENGTHS, Tool
+from fernfield.web.kernel.manual import words_for
 from fernfield.work.kernel.commands import LARGEST_RADIUS_M
 from fernfield.work.kernel.rooms import House
 
@@ -47,4 +48,7 @@ def _finite(value: float) -> float | None:
 
 
 def overlays_json(house: House) -> list[dict[str, Any]]:
-    return [{"name": o.name, "label": o.label, "hint": o.hint} for o in house.overlays.values()]
+    return [
+        {"name": o.name, "label": o.label, "hint": o.hint, "help": words_for(f"overlay.{o.name}")}
+        for o in house.overlays.values()
+    ]

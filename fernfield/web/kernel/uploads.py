@@ -12,6 +12,7 @@ from typing import Any
 from fastapi import UploadFile
 
 from fernfield.work.kernel.commands import Command
+from fernfield.work.kernel.windows import reserve
 from fernfield.work.studio import Studio
 from fernfield.work.worlds.intake import Incoming
 
@@ -19,11 +20,18 @@ from fernfield.work.worlds.intake import Incoming
 def kept_upload(studio: Studio, file: UploadFile) -> Path:
     """An upload, on the disk; whoever asked for it takes it away."""
     path = studio.data / "incoming" / secrets.token_hex(8)
-    with path.open("wb") as out:
-        while chunk := file.file.read(1 << 20):
-            out.write(chunk)
-        out.flush()
-        os.fsync(out.fileno())
+    try:
+        with path.open("wb") as out:
+            if file.size:
+                reserve(out.fileno(), file.size)
+            while chunk := file.file.read(1 << 20):
+                out.write(chunk)
+            out.flush()
+            os.fsync(out.fileno())
+    except BaseException:
+        # Nothing that came in by half stays.
+        path.unlink(missing_ok=True)
+        raise
     return path
 
 

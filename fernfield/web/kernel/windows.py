@@ -10,13 +10,15 @@ from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import Window
 from fernfield.web.kernel.parts import TheLand
 
+Post = Annotated[int, Query(ge=0, le=1_000_000)]
+
 
 def _window(
     land: TheLand,
-    row0: Annotated[int, Query(ge=0)] = 0,
-    col0: Annotated[int, Query(ge=0)] = 0,
-    row1: Annotated[int | None, Query(ge=1)] = None,
-    col1: Annotated[int | None, Query(ge=1)] = None,
+    row0: Post = 0,
+    col0: Post = 0,
+    row1: Post | None = None,
+    col1: Post | None = None,
 ) -> Window:
     grid = land[1].grid
     window = Window(row0, col0, grid.rows if row1 is None else row1, grid.cols if col1 is None else col1)

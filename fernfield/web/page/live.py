@@ -11,24 +11,25 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import json
-import logging
 import math
 import struct
 import time
 from collections import Counter
-from typing import Any
+from collections.abc import Callable
+from typing import Any, TypeVar
 
 from anyio import to_thread
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import ValidationError
 
 from fernfield.core.brush.pace import Sample
-from fernfield.core.errors import FernError
+from fernfield.core.errors import Conflict, FernError
 from fernfield.core.grid import NOWHERE, Window
 from fernfield.core.travel.climb import climbs
 from fernfield.core.travel.walker import TICK_S, Intent
 from fernfield.web.kernel.pictures import level_window
 from fernfield.web.kernel.problems import field_errors
+from fernfield.web.page.dirty import Dirty
 from fernfield.web.page.messages import (
     INCOMING,
     LONGEST_WAIT_S,
@@ -42,9 +43,13 @@ from fernfield.web.page.messages import (
     View,
     Wish,
 )
+from fernfield.web.page.post import Post
 from fernfield.web.page.shade import BLOCK_PIXELS, Shade, less
+from fernfield.work.kernel.commands import LONGEST_STROKE_S
 from fernfield.work.kernel.events import Event, Gone, Moved, Revised
-from fernfield.work.kernel.hands.strokes import StrokeRun
+from fernfield.work.kernel.faults import meaning, noted
+from fernfield.work.kernel.hands.strokes import TOO_MUCH, StrokeRun
+from fernfield.work.kernel.memory import give_back
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES
@@ -56,7 +61,8 @@ from fernfield.work.seen.spot import spot
 from fernfield.work.sites.rows import default_start
 from fernfield.work.trial.walks import Walk
 
-log = logging.getLogger("fernfield")
+T = TypeVar("T")
+
 router = APIRouter()
 
 MOST_ROWS_TOLD = 2_000
@@ -71,7 +77,23 @@ TELL_EVERY_S = 0.2
 
 PATCHES_UNDER_WAY = 1
 PATCH_PATIENCE_S = 1.0
-"""A page that does not say that it has drawn gets the next patch after this long."""
+"""A page that does not say that it has drawn gets the next patch after this long, if it has read the last one."""
+
+MOST_UNREAD = 16 << 20
+MOST_MESSAGES = 2_000
+"""What may be under way to a page, in bytes and in messages: one that reads no more of it is let go of."""
+
+MESSAGES_S = 400
+"""A page may say so many things a second, over some seconds; it is read no quicker."""
+
+LONGEST_HELD_S = LONGEST_STROKE_S + 30.0
+"""By the server's own clock: a stroke that drips goes on no longer than one that does not."""
+
+TOO_SLOW = 1013
+
+LOW_BYTES = 1 << 30
+LOOK_AT_ROOM_S = 20.0
+"""With less room than this on the disk a page is told so, before anything fails."""
 
 
 def pack(head: dict[str, Any], body: bytes) -> bytes:
@@ -98,15 +120,18 @@ def rows_told(world: OpenWorld, event: Revised) -> dict[str, Any]:
 class Connection:
     """One page that has one world open."""
 
-    def __init__(self, socket: WebSocket, world: OpenWorld, tract_id: str, by_land: bool) -> None:
+    def __init__(self, socket: WebSocket, world: OpenWorld, tract_id: str, by_land: bool, land: Land) -> None:
         self._socket = socket
         self._world = world
         self._tract_id, self._by_land = tract_id, by_land
-        self._land = self._what_is_seen()
+        self._land = land
         self._loop = asyncio.get_running_loop()
         self._outbox: asyncio.Queue[str | bytes] = asyncio.Queue()
+        self._unread = 0
+        self._sent = asyncio.Event()
+        self._slow = asyncio.Event()
         self._view: View | None = None
-        self._dirty: dict[str, Window] = {}
+        self._dirty = Dirty()
         self._was: float | None = None
         self._shade = Shade()
         self._paint = asyncio.Event()
@@ -114,7 +139,7 @@ class Connection:
         self._free = asyncio.Event()
         self._run: StrokeRun | None = None
         self._shift = (0.0, 0.0)
-        self._stroke_at = 0.0
+        self._stroke_at = self._stroke_began = 0.0
         self._told_at = 0.0
         self._question: AskSpot | None = None
         self._asked = asyncio.Event()
@@ -122,47 +147,77 @@ class Connection:
         self._walk_task: asyncio.Task[None] | None = None
         self._wish = Intent()
 
-    def _what_is_seen(self) -> Land:
-        with self._world.lock:
-            return self._world.country(self._tract_id) if self._by_land else self._world.land_from(self._tract_id)
+    @staticmethod
+    def what_is_seen(world: OpenWorld, tract_id: str, by_land: bool) -> Land:
+        with world.lock:
+            return world.country(tract_id) if by_land else world.land_from(tract_id)
 
     async def serve(self) -> None:
         """Speak with the page until it goes; a stroke that was under way is kept."""
 
+        post: Post = self._socket.app.state.post
+
         def hear(event: Event) -> None:
             # Under the world's lock: rows are told as they are now.
             rows = rows_told(self._world, event) if isinstance(event, Revised) else {}
-            self._loop.call_soon_threadsafe(self._hear, event, rows)
+            post.put(self._hear, event, rows)
 
-        stop = self._world.listen(hear)
+        # Whatever asks for the world's lock does so in a thread: the loop never waits for a world.
+        stop = await self._thread(self._world.listen, hear)
         self._say("hello", revision=self._world.revision)
         tasks = [
-            asyncio.create_task(work())
-            for work in (self._send_all, self._paint_all, self._answer_spots, self._watch_stroke)
+            asyncio.create_task(work()) for work in (self._send_all, self._paint_all, self._answer_spots, self._watch)
         ]
+        reader = asyncio.create_task(self._read_all())
+        slow = asyncio.create_task(self._slow.wait())
         try:
-            await self._read_all()
-        except WebSocketDisconnect:
-            pass
+            await asyncio.wait({reader, slow}, return_when=asyncio.FIRST_COMPLETED)
+            if not reader.done():
+                # Whatever was under way to it is dropped: it comes again, and sees the land as it is.
+                reader.cancel()
+                with contextlib.suppress(RuntimeError, TimeoutError):
+                    await asyncio.wait_for(self._socket.close(TOO_SLOW, "this page reads too slowly"), 1.0)
+            else:
+                with contextlib.suppress(WebSocketDisconnect):
+                    reader.result()
         finally:
-            stop()
-            self._end_walk()
-            for task in tasks:
+            for task in (*tasks, reader, slow):
                 task.cancel()
+            self._end_walk()
             await self._end_stroke(keep=True)
+            await self._thread(stop)
+            await self._thread(give_back)
+
+    async def _thread(self, work: Callable[..., T], *args: Any) -> T:
+        """Do something that may wait, in one of the sockets' own threads."""
+        return await to_thread.run_sync(work, *args, limiter=self._socket.app.state.hands)
 
     # Out
 
     def _say(self, what: str, **facts: Any) -> None:
-        self._outbox.put_nowait(json.dumps({"is": what, **facts}))
+        self._put(json.dumps({"is": what, **facts}))
+
+    def _put(self, message: str | bytes) -> None:
+        self._unread += len(message)
+        if self._unread > MOST_UNREAD or self._outbox.qsize() >= MOST_MESSAGES:
+            self._slow.set()
+            return
+        self._outbox.put_nowait(message)
 
     async def _send_all(self) -> None:
         while True:
             message = await self._outbox.get()
-            if isinstance(message, bytes):
-                await self._socket.send_bytes(message)
-            else:
-                await self._socket.send_text(message)
+            try:
+                await self._send(message)
+            finally:
+                self._unread -= len(message)
+                self._sent.set()
+
+    async def _send(self, message: str | bytes) -> None:
+        if isinstance(message, bytes):
+            await self._socket.send_bytes(message)
+        else:
+            await self._socket.send_text(message)
 
     def _hear(self, event: Event, rows: dict[str, Any]) -> None:
         if self._walk is not None:
@@ -173,7 +228,7 @@ class Connection:
                 if here is not None:
                     if was is not None:
                         self._was = was if self._was is None else max(self._was, was)
-                    self._dirty[layer] = self._dirty.get(layer, NOWHERE).join(here)
+                    self._dirty.add(layer, here)
                     self._paint.set()
             case Revised():
                 self._say(
@@ -188,7 +243,7 @@ class Connection:
                 if {PLACES.name, JOINS.name} & set(event.collections):
                     self._loop.run_in_executor(None, self._look_anew)
                 if any(house.collection(name).pictured for name in event.collections):
-                    self._dirty["look"] = self._land.bounds
+                    self._dirty.add("look", self._land.bounds)
                     self._paint.set()
             case Gone():
                 self._say("gone", message="This world was deleted.")
@@ -196,7 +251,7 @@ class Connection:
     def _look_anew(self) -> None:
         """Tracts came, went, or were moved, joined or parted; a page whose own tract is gone keeps what it had."""
         with contextlib.suppress(FernError):
-            self._land = self._what_is_seen()
+            self._land = self.what_is_seen(self._world, self._tract_id, self._by_land)
 
     async def _paint_all(self) -> None:
         while True:
@@ -207,24 +262,39 @@ class Connection:
                 try:
                     await asyncio.wait_for(self._free.wait(), PATCH_PATIENCE_S)
                 except TimeoutError:
+                    # What was sent has not even been read: nothing more is drawn for it until it is.
+                    while self._unread > 0:
+                        self._sent.clear()
+                        await self._sent.wait()
                     self._under_way = 0
             self._under_way += 1
             self._paint.clear()
-            dirty, self._dirty = self._dirty, {}
-            was, self._was = self._was, None
+            stale = self._dirty.take(self._hand_at()) if self._dirty else None
+            dirty = {} if stale is None else dict.fromkeys(stale.layers, stale.window)
+            was = self._was
+            if not self._dirty:
+                self._was = None
             drawn_to = self._run.drawn_to if self._run is not None else None
             try:
                 # The brush's own ground first; what it shades further off when nothing else is to be drawn.
                 if dirty:
-                    messages = await to_thread.run_sync(self._patches, dirty, self._view, drawn_to, was)
+                    messages = await self._thread(self._patches, dirty, self._view, drawn_to, was)
                 else:
-                    messages = await to_thread.run_sync(self._shaded, self._view)
+                    messages = await self._thread(self._shaded, self._view)
                 for message in messages:
-                    self._outbox.put_nowait(message)
-            except Exception:
-                log.exception("a patch could not be drawn")
-            if self._shade:
+                    self._put(message)
+            except Exception as error:
+                noted(error, f"a patch of {self._world.id}")
+            if self._dirty or self._shade:
                 self._paint.set()
+
+    def _hand_at(self) -> tuple[float, float] | None:
+        """Where this page's own hand is, in posts: what it does there is shown first."""
+        if self._run is None or not self._run.samples:
+            return None
+        last, (east, north) = self._run.samples[-1], self._shift
+        grid = self._land.grid
+        return grid.row_of(last.y + north), grid.col_of(last.x + east)
 
     def _patch_arrived(self) -> None:
         """The page has taken a patch in; a page that says so too often gains nothing."""
@@ -298,8 +368,17 @@ class Connection:
     # In
 
     async def _read_all(self) -> None:
+        tokens, last = float(MESSAGES_S), time.monotonic()
         while True:
-            text = await self._socket.receive_text()
+            text = await self._heard()
+            now = time.monotonic()
+            tokens = min(MESSAGES_S * 2.0, tokens + (now - last) * MESSAGES_S) - 1
+            last = now
+            if tokens < 0:
+                await asyncio.sleep(-tokens / MESSAGES_S)
+            if text is None:
+                self._say("error", message="a message is text (JSON), not bytes")
+                continue
             try:
                 message = INCOMING.validate_json(text)
             except ValidationError as error:
@@ -308,20 +387,36 @@ class Connection:
                 continue
             try:
                 await self._take(message)
-            except FernError as error:
-                self._say("error", message=str(error))
+            except Exception as error:
+                self._wrong(error)
+
+    async def _heard(self) -> str | None:
+        """What the page says next; None for what is no text."""
+        message = await self._socket.receive()
+        if message["type"] == "websocket.disconnect":
+            raise WebSocketDisconnect(message.get("code", 1000))
+        text: str | None = message.get("text")
+        return text
+
+    def _wrong(self, error: Exception, **more: Any) -> None:
+        """Tell the page what went wrong, in words; a fault of ours with its number."""
+        meant = meaning(error)
+        words = noted(error, f"the socket of {self._world.id}") if meant is None else str(meant)
+        self._say("error", message=words, **more)
 
     async def _take(self, message: Any) -> None:
         match message:
             case View():
                 self._view = message
+            case Begin() if self._socket.state.guest.may == "look":
+                raise Conflict("you came in to look only: nothing can be changed")
             case Begin():
                 await self._end_stroke(keep=True)
-                self._run = await to_thread.run_sync(self._world.begin_stroke, message.tract, message.stroke)
+                self._run = await self._thread(self._world.begin_stroke, message.tract, message.stroke)
                 # The page speaks of the land's metres, a stroke of those of the tract where it began.
                 own = next((p for p in self._land.parts if p.tract.row.id == message.tract), None)
                 self._shift = (0.0, 0.0) if own is None else (own.x, own.y)
-                self._stroke_at = time.monotonic()
+                self._stroke_at = self._stroke_began = time.monotonic()
             case Move():
                 await self._move(message)
             case End():
@@ -342,20 +437,24 @@ class Connection:
                 self._end_walk()
 
     async def _move(self, message: Move) -> None:
-        if self._run is None:
+        run = self._run
+        if run is None:
             return
         self._stroke_at = time.monotonic()
         east, north = self._shift
         samples = [Sample(x - east, y - north, *rest) for x, y, *rest in message.samples]
         try:
-            await to_thread.run_sync(self._world.extend_stroke, self._run, samples)
+            await self._thread(self._world.extend_stroke, run, samples)
         except FernError:
             # What was drawn before the bad sample stays; the stroke ends there.
             await self._end_stroke(keep=True)
             raise
-        if self._run.on_ground and self._stroke_at - self._told_at > TELL_EVERY_S:
+        if run.full:
+            await self._end_stroke(keep=True)
+            raise Conflict(f"{TOO_MUCH}; it is kept as far as it went")
+        if run.on_ground and not run.ended and self._stroke_at - self._told_at > TELL_EVERY_S:
             self._told_at = self._stroke_at
-            facts: dict[str, Any] = dict(await to_thread.run_sync(self._world.stroke_progress, self._run))
+            facts: dict[str, Any] = dict(await self._thread(self._world.stroke_progress, run))
             if "percent" in facts:
                 facts["climbs"] = climbs(facts["percent"])
             self._say("progress", **facts)
@@ -366,11 +465,12 @@ class Connection:
             return
         try:
             if not keep:
-                await to_thread.run_sync(self._world.abandon_stroke, run)
+                await self._thread(self._world.abandon_stroke, run)
                 return
-            outcome = await to_thread.run_sync(self._world.finish_stroke, run)
-        except FernError as error:
-            self._say("error", message=str(error))
+            outcome = await self._thread(self._world.finish_stroke, run)
+        except Exception as error:
+            # It was taken back: the page looks at the land anew.
+            self._wrong(error, lost=True)
             return
         self._say(
             "ended",
@@ -380,10 +480,21 @@ class Connection:
             fill_m3=outcome.fill_m3,
         )
 
-    async def _watch_stroke(self) -> None:
+    async def _watch(self) -> None:
+        """Strokes that have waited for too long, and room on the disk that runs low."""
+        low, looked = False, -math.inf
         while True:
+            now = time.monotonic()
+            if now - looked > LOOK_AT_ROOM_S:
+                looked, free = now, await self._thread(self._socket.app.state.room)
+                if (free < LOW_BYTES) != low:
+                    low = not low
+                    self._say("room", free_mib=free >> 20 if low else None)
             await asyncio.sleep(1.0)
-            if self._run is not None and time.monotonic() - self._stroke_at > LONGEST_WAIT_S:
+            now = time.monotonic()
+            if self._run is None:
+                continue
+            if now - self._stroke_at > LONGEST_WAIT_S or now - self._stroke_began > LONGEST_HELD_S:
                 await self._end_stroke(keep=True)
 
     # Facts
@@ -396,7 +507,7 @@ class Connection:
             if question is None:
                 continue
             try:
-                facts = await to_thread.run_sync(self._facts, question)
+                facts = await self._thread(self._facts, question)
             except FernError:
                 self._say("spot", spot=None, section=None)
                 continue
@@ -424,7 +535,7 @@ class Connection:
             return Walk(self._world, land, part.x + start.x, part.y + start.y, start.turn_deg, start.over_m)
 
         try:
-            walk = await to_thread.run_sync(begin)
+            walk = await self._thread(begin)
         except FernError as error:
             self._say("no-walk", message=str(error))
             return
@@ -451,8 +562,8 @@ class Connection:
             frames = min(int((now - due) / frame) + 1, round(0.25 / frame))
             due = max(due + frames * frame, now - 0.25)
             wish = self._wish
-            await to_thread.run_sync(walk.advance, wish, frames * WALK_FRAME_TICKS)
-            self._say("walker", **await to_thread.run_sync(walk.state))
+            await self._thread(walk.advance, wish, frames * WALK_FRAME_TICKS)
+            self._say("walker", **await self._thread(walk.state))
             await asyncio.sleep(max(0.0, due - time.monotonic()))
 
 
@@ -467,8 +578,11 @@ async def live(socket: WebSocket, world_id: str) -> None:
         land = socket.query_params.get("land")
         wanted = land or socket.query_params.get("tract")
         tract = world.first_tract if wanted is None else world.tract(wanted)
-        connection = Connection(socket, world, tract.row.id, land is not None)
+        by_land = land is not None
+        seen = await to_thread.run_sync(Connection.what_is_seen, world, tract.row.id, by_land)
+        connection = Connection(socket, world, tract.row.id, by_land, seen)
     except FernError as error:
         await socket.close(4404, str(error)[:120])
         return
-    await connection.serve()
+    with socket.app.state.watch.pages.track_inprogress():
+        await connection.serve()

@@ -10,7 +10,7 @@ from fernfield.store.logbook import LogbookStore
 from fernfield.web.kernel.parts import TheStudio, TheWorld, outcome_json
 from fernfield.web.kernel.pictures import where_png
 from fernfield.work.kernel.commands import Command
-from fernfield.work.kernel.rows import Name
+from fernfield.work.kernel.rows import Name, RevisionNumber
 
 router = APIRouter(prefix="/api/worlds/{world}", tags=["logbook"])
 
@@ -25,12 +25,12 @@ class Keepsake(Command):
 def revisions(
     world: TheWorld,
     studio: TheStudio,
-    before: Annotated[int | None, Query(ge=1)] = None,
+    before: Annotated[RevisionNumber, Query(ge=1)] | None = None,
     most: Annotated[int, Query(ge=1, le=1000)] = 200,
 ) -> list[dict[str, Any]]:
     return [
         {"number": r.number, "made_at": r.made_at, "sort": r.sort, "target": r.target, "words": r.words,
-         "keepsake": r.keepsake}
+         "keepsake": r.keepsake, "by": r.by}
         for r in studio.store.revisions(world.id, before, most)
     ]  # fmt: skip
 
@@ -43,14 +43,14 @@ def logbook(world: TheWorld, studio: TheStudio) -> dict[str, Any]:
 
 
 @router.put("/revisions/{number}/keepsake")
-def keepsake(number: int, body: Keepsake, world: TheWorld, studio: TheStudio) -> dict[str, Any]:
+def keepsake(number: RevisionNumber, body: Keepsake, world: TheWorld, studio: TheStudio) -> dict[str, Any]:
     LogbookStore(studio.store.engine).name(world.id, number, body.name)
     return {"number": number, "keepsake": body.name}
 
 
 @router.get("/revisions/{number}/where.png", response_class=Response)
 def where(
-    number: int, world: TheWorld, studio: TheStudio, width: Annotated[int, Query(ge=16, le=512)] = 96
+    number: RevisionNumber, world: TheWorld, studio: TheStudio, width: Annotated[int, Query(ge=16, le=512)] = 96
 ) -> Response:
     """A small picture of the first tract with what the revision changed marked on it."""
     return Response(where_png(studio, world, number, width), media_type="image/png")

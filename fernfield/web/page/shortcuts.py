@@ -8,6 +8,23 @@ from fernfield.web.kernel.panels import Shortcut
 from fernfield.web.rooms import PANELS
 from fernfield.work.house import HOUSE
 
+WAYS = {"west": "ArrowLeft", "east": "ArrowRight", "north": "ArrowUp", "south": "ArrowDown"}
+
+STEPS = (("", "post", "a post"), ("Shift+", "radius", "the brush's radius"), ("Ctrl+", "screen", "a screen"))
+
+MAP = (
+    *(
+        Shortcut((f"{held}{key}",), f"move the crosshair {way} by {by}", f"crosshair-{step}:{way}", "map")
+        for held, step, by in STEPS
+        for way, key in WAYS.items()
+    ),
+    Shortcut((" ",), "hold: the tool works, and draws with the arrows", "hold-tool", "map"),
+    Shortcut(("Shift+ ",), "hold: the opposite tool works", "hold-opposite", "map"),
+    Shortcut(("Enter",), "set a corner, place, choose; put the tool down, and lift it again", "set-here", "map"),
+    Shortcut(("ContextMenu", "Shift+F10"), "the map's menu at the crosshair", "menu-here", "map"),
+)  # fmt: skip
+"""With the focus on the map, and the crosshair moved by keys."""
+
 VIEW = (
     Shortcut(("[",), "smaller radius", "radius-less"),
     Shortcut(("]",), "larger radius", "radius-more"),
@@ -20,14 +37,21 @@ VIEW = (
     Shortcut(("+", "="), "zoom in", "zoom-in"),
     Shortcut(("-",), "zoom out", "zoom-out"),
     Shortcut(("0",), "show the whole tract", "fit"),
+    Shortcut((",",), "turn the overlook left", "turn-left"),
+    Shortcut((".",), "turn the overlook right", "turn-right"),
+    Shortcut(("PageUp",), "look down more steeply in the overlook", "tilt-up"),
+    Shortcut(("PageDown",), "look down less steeply in the overlook", "tilt-down"),
+    Shortcut(("j",), "jump to a place by its figures", "jump"),
     Shortcut(("v",), "plan, overlook, both", "next-view"),
     Shortcut((" ",), "hold and drag: move the map (or the middle button)", "hold-pan"),
     Shortcut(("Ctrl+z",), "undo; takes back the stroke under way", "undo"),
     Shortcut(("Ctrl+y", "Ctrl+Shift+z"), "redo", "redo"),
     Shortcut(("?",), "this list", "keys"),
-    Shortcut(("Escape",), "let go; take back the stroke under way", "escape"),
+    Shortcut(("F1",), "help with what has the focus", "help"),
+    Shortcut(
+        ("Escape",), "close what was opened last: a menu, what is drawn or chosen, the stroke under way", "escape"
+    ),
     Shortcut(("Enter",), "end the plot, outline or line that is being drawn", "end-outline", "outline"),
-    Shortcut(("Escape",), "let go of what is being drawn", "drop-outline", "outline"),
 )
 
 
@@ -45,7 +69,7 @@ def _tools(stage: str) -> list[Shortcut]:
 
 def shortcuts() -> list[tuple[str, Shortcut]]:
     """Every shortcut with the stage that it belongs to ("" for all). Raises ValueError when two clash."""
-    found = [("", shortcut) for shortcut in (*VIEW, *_stages())]
+    found = [("", shortcut) for shortcut in (*MAP, *VIEW, *_stages())]
     for panel in PANELS:
         found += [(panel.name, shortcut) for shortcut in (*_tools(panel.name), *panel.shortcuts)]
     _check(found)

@@ -4,26 +4,26 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Depends, Query, Response
+from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.responses import StreamingResponse
 from pydantic import Field, TypeAdapter, ValidationError
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import Window
 from fernfield.core.overview import RULES
-from fernfield.web.kernel.parts import TheLand, TheStudio, TheTract, outcome_json
+from fernfield.web.kernel.parts import TheLand, TheStudio, TheTract, job_answer, outcome_json
 from fernfield.web.kernel.pictures import level_window, plan_rgb, png_of, tile_webp
 from fernfield.web.kernel.windows import TheWindow
 from fernfield.work.ground.packing import asc_of
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.posts.layers import HEIGHT
-from fernfield.work.kernel.rows import Coordinate
+from fernfield.work.kernel.rows import Coordinate, RevisionNumber
 from fernfield.work.plots.keep import KeepTo
 from fernfield.work.seen.overlaid import labels, legend, legends
 from fernfield.work.seen.sections import line_section, section
 from fernfield.work.seen.show import Show
 from fernfield.work.seen.spot import levels, spot
-from fernfield.work.strokes import Stroke
+from fernfield.work.strokes import MOST_AT_ONCE, Stroke, work_of
 
 seen = APIRouter()
 """What is asked of a tract in its own posts and metres, and of a land in the world's."""
@@ -31,12 +31,12 @@ seen = APIRouter()
 router = APIRouter()
 
 POINTS: TypeAdapter[list[tuple[Coordinate, Coordinate]]] = TypeAdapter(list[tuple[Coordinate, Coordinate]])
-Level = Annotated[int, Query(ge=-2, le=7)]
-Pixel = Annotated[int, Query(ge=-100_000, le=200_000)]
+Level = Annotated[int, Field(ge=-2, le=7)]
+Pixel = Annotated[int, Field(ge=-100_000, le=200_000)]
 
 MOST_POSTS = 4_097 * 4_097
 
-Metres = Annotated[float, Query(allow_inf_nan=False)]
+Metres = Annotated[float, Query(ge=-1e7, le=1e7)]
 
 
 def _show(
@@ -68,13 +68,17 @@ Shown = Annotated[Show, Depends(_show)]
 
 
 @seen.post("/strokes")
-def stroke(stroke: Stroke, seen_land: TheLand) -> dict[str, Any]:
-    """A whole stroke; where it begins says which land it is drawn on."""
+def stroke(request: Request, stroke: Stroke, seen_land: TheLand, studio: TheStudio) -> Any:
+    """A whole stroke; where it begins says which land it is drawn on. One that takes long is a job (202), whose result
+    is the outcome."""
     world, land = seen_land
     x, y = stroke.path[0][:2]
     part = land.part_at(x, y) or land.parts[0]
     path = [(px - part.x, py - part.y, *rest) for px, py, *rest in stroke.path]
-    return outcome_json(world.stroke(part.tract.row.id, stroke.model_copy(update={"path": path})))
+    tract, own = part.tract, stroke.model_copy(update={"path": path})
+    if work_of(own, tract.grid) > MOST_AT_ONCE:
+        return job_answer(request, studio.start_stroke(tract.row.id, own))
+    return outcome_json(world.stroke(tract.row.id, own))
 
 
 @seen.get("/heights", response_class=Response)
@@ -102,7 +106,7 @@ def heights(
 
 @router.get("/api/tracts/{tract}/heights.asc", response_class=StreamingResponse, tags=["tracts"])
 def heights_asc(
-    tract: TheTract, studio: TheStudio, at: Annotated[int | None, Query(ge=0, description="a revision")] = None
+    tract: TheTract, studio: TheStudio, at: Annotated[RevisionNumber | None, Query(description="a revision")] = None
 ) -> StreamingResponse:
     world, own = studio.past_tract(tract[1].row.id, at)
     headers = {"content-disposition": f'attachment; filename="{own.row.id}.asc"'}
@@ -129,10 +133,10 @@ def plan_png(
     seen_land: TheLand,
     show: Shown,
     width: Annotated[int, Query(ge=16, le=4096)] = 800,
-    x0: Annotated[float | None, Query(allow_inf_nan=False)] = None,
-    y0: Annotated[float | None, Query(allow_inf_nan=False)] = None,
-    x1: Annotated[float | None, Query(allow_inf_nan=False)] = None,
-    y1: Annotated[float | None, Query(allow_inf_nan=False)] = None,
+    x0: Metres | None = None,
+    y0: Metres | None = None,
+    x1: Metres | None = None,
+    y1: Metres | None = None,
 ) -> Response:
     world, land = seen_land
     grid = land.grid
@@ -144,7 +148,7 @@ def plan_png(
 
 
 @seen.get("/plan/{level}/{row}/{col}.webp", response_class=Response)
-def plan_tile(land: TheLand, level: int, row: int, col: int, show: Shown) -> Response:
+def plan_tile(land: TheLand, level: Level, row: Pixel, col: Pixel, show: Shown) -> Response:
     return Response(tile_webp(*land, level, row, col, show), media_type="image/webp")
 
 
@@ -152,8 +156,8 @@ def plan_tile(land: TheLand, level: int, row: int, col: int, show: Shown) -> Res
 def line(
     land: TheLand,
     points: Annotated[str, Query(max_length=20_000, description="[[x, y], …] as JSON")],
-    a: Annotated[float | None, Query(ge=0, allow_inf_nan=False)] = None,
-    b: Annotated[float | None, Query(ge=0, allow_inf_nan=False)] = None,
+    a: Annotated[float | None, Query(ge=0, le=1e9)] = None,
+    b: Annotated[float | None, Query(ge=0, le=1e9)] = None,
 ) -> dict[str, Any]:
     """The section along a line; with `a` and `b` (distances along it) also slope and length between them."""
     if (a is None) != (b is None):

@@ -9,13 +9,13 @@ from typing import Any
 
 import numpy as np
 
-from fernfield.core.cover.shares import shares_as_bytes
+from fernfield.core.cover.shares import share_bytes
 from fernfield.formats.pngbands import PngBands
 from fernfield.work.cover.rows import covers_of
-from fernfield.work.cover.shares import cover_shares
+from fernfield.work.cover.shares import laid
 from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rooms import Package, PackagePart, Step
-from fernfield.work.kernel.windows import bands
+from fernfield.work.kernel.windows import bands, over
 from fernfield.work.kernel.world import OpenWorld
 
 
@@ -27,9 +27,8 @@ def _put(package: Package, world: OpenWorld, tract: Tract, step: Step) -> dict[s
         files = [stack.enter_context(TemporaryFile()) for _ in covers]
         for file, picture in zip(files, pictures, strict=True):
             file.write(picture.begin())
-        for window in bands(grid):
-            step(0.8 * window.row0 / grid.rows, "")
-            shares = shares_as_bytes(cover_shares(world, land, window))
+        give = partial(laid, world, land)
+        for _, shares in over(list(bands(grid)), give, share_bytes, crew=package.crew, say=step, part=(0.0, 0.8)):
             for file, picture, share in zip(files, pictures, shares, strict=True):
                 file.write(picture.add(share))
         listed = []

@@ -60,12 +60,16 @@ def painted_and_ruled(
 
 def cover_shares(world: OpenWorld, land: Land, window: Window) -> FloatArray:
     """Share of every cover at every post of `window`, base first: (covers, rows, cols), adding up to 1."""
+    painted, ruled, shape, (rows, cols) = laid(world, land, window)
+    return compose_shares(painted, ruled, shape)[:, rows, cols]
+
+
+def laid(world: OpenWorld, land: Land, window: Window) -> tuple[Painted, Ruled, tuple[int, int], tuple[slice, slice]]:
+    """What the shares of a window come of, with a post around it: their shape, and where in them the window is."""
     with world.lock:
         wide = land.clip(window.pad(1))
         heights = land.read(HEIGHT, wide)
-        shares = compose_shares(*painted_and_ruled(world, land, wide, 1, heights), heights.shape)
-    rows, cols = window.inside(wide)
-    return shares[:, rows, cols]
+        return *painted_and_ruled(world, land, wide, 1, heights), wide.shape, window.inside(wide)
 
 
 def cover_share(world: OpenWorld, land: Land, key: str, window: Window) -> FloatArray:

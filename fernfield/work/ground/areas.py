@@ -11,6 +11,7 @@ from fernfield.core.intake.square import between
 from fernfield.work.ground.commands import PressFile, Reset, Weather
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import Tract
+from fernfield.work.kernel.windows import let_go
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.kernel.writing.drawing import draw_ground
 from fernfield.work.kernel.writing.ledger import Ended, said
@@ -55,7 +56,9 @@ def weathered(
     def begin() -> Sweep:
         def new(part: Window, was: FloatArray) -> FloatArray:
             box = part.inside(window)
-            old, then = np.asarray(before[box], np.float32), np.asarray(after[box], np.float32)
+            old, then = np.array(before[box], np.float32), np.array(after[box], np.float32)
+            let_go(before)
+            let_go(after)
             return np.where(was == old, then, was + (then - old)).astype(np.float32)
 
         how = (

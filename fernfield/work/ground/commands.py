@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 from fernfield.core.errors import InvalidInput
 from fernfield.work.ground.rows import Recipe, Sheet
 from fernfield.work.kernel.commands import Command
-from fernfield.work.kernel.rows import Coordinate, Elevation, Key, Name
+from fernfield.work.kernel.rows import Coordinate, Elevation, Key, Name, RevisionNumber
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.plots.areas import Area, Feather
 
@@ -54,7 +54,7 @@ class Reset(Area):
         Literal["base", "revision", "elevation"],
         Say("To", called={"base": "the land as it began", "revision": "a revision", "elevation": "an elevation"}),
     ]
-    revision: Annotated[int | None, Field(ge=0), Say("Revision", "r", when="to=revision")] = None
+    revision: Annotated[RevisionNumber | None, Say("Revision", "r", when="to=revision")] = None
     elevation_m: Annotated[Elevation | None, Say("Elevation", "m", when="to=elevation")] = None
     sheet: SheetKey = None
 

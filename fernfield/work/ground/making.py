@@ -150,7 +150,7 @@ def make_land(
 
         parts = rows_of(window, ROWS_AT_ONCE)
         words = "Making the land"
-        for part, heights in over(parts, give, land_in, crew=job.crew, job=job, words=words, part=(0.02, 0.52)):
+        for part, heights in over(parts, give, land_in, crew=job.crew, say=job.step, words=words, part=(0.02, 0.52)):
             made[part.inside(window)] = heights
             let_go(made)
         if recipe.weathering is not None:
@@ -172,7 +172,7 @@ def _weather(recipe: Recipe, spacing: float, made: Any, job: Job) -> None:
     if drops and min(made.shape) >= 3:
         with scratch(made.shape, np.float64) as exact:
             exact[...] = made
-            rain_over(exact, spacing, drops, recipe.seed, Rain(), None, job, (0.52, 0.82))
+            rain_over(exact, spacing, drops, recipe.seed, Rain(), NO_WEIGHTS, job, (0.52, 0.82))
             made[...] = exact
     if weathering.passes:
         frost_in_place(made, spacing, weathering.repose_deg, weathering.passes, NO_WEIGHTS, job, (0.82, 0.92))

@@ -5,11 +5,12 @@ from __future__ import annotations
 import itertools
 import math
 import secrets
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
+from functools import partial
 
 import numpy as np
 
-from fernfield.core.errors import InvalidInput
+from fernfield.core.errors import Conflict, InvalidInput
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.ground.carry import Carriage, mend, seen
 from fernfield.work.ground.commands import MoveLand
@@ -18,32 +19,55 @@ from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rows import Journey, Moves
 from fernfield.work.kernel.world import OpenWorld, Outcome
-from fernfield.work.kernel.writing.draft import Draft
-from fernfield.work.kernel.writing.drawing import GroundDrawing
+from fernfield.work.kernel.writing.aside import Asides, overtaken
+from fernfield.work.kernel.writing.drawing import AsItWas, Make, Put, draw, plainly
+from fernfield.work.kernel.writing.ledger import Ended, said
+from fernfield.work.kernel.writing.sweep import Sweep
 from fernfield.work.plots.areas import area_words, corners_of, mixed, said_in_world, share_of, window_of
+from fernfield.work.plots.rows import PLOTS
+
+ROUNDS = 5
+"""So often the work begins anew when the land that it carries is changed."""
+
+CUBIC = 4
+"""Posts around a place that the carried land is drawn from, with one for the rounding."""
 
 MOST_CARRIED = 4_097 * 4_097
 """Posts that can be carried at once."""
 
 
 def move_land(world: OpenWorld, tract: Tract, command: MoveLand) -> Outcome:
-    """Carry the land of an area elsewhere."""
-    source, target = _ends(world, tract, command)
+    """Carry the land of an area elsewhere. Raises Conflict when the land it leaves is worked on again and again."""
+    for _ in range(ROUNDS):
+        with world.lock:
+            world.check_open()
+            trip = _Trip(world, *_ends(world, tract, command), command)
+        closed = None if command.copy_land else trip.closed()
+        try:
+            return world.sweep(partial(_carrying, world, trip, closed, command))
+        except _OvertakenError:
+            continue
+    raise Conflict("the land that is to be carried was changed again and again meanwhile; nothing was changed")
 
-    def work(draft: Draft) -> tuple[str, Moves]:
-        trip = _Trip(world, source, target, command)
-        ground = GroundDrawing(world, draft, command.sheet)
-        trip.carry_ground(ground)
-        for layer in trip.layers():
-            trip.carry_mask(draft, layer)
-        moves = trip.pieces() if command.pieces else {}
+
+class _OvertakenError(Exception):
+    """What the gap was closed from is not there any more."""
+
+
+def _carrying(world: OpenWorld, trip: _Trip, closed: FloatArray | None, command: MoveLand) -> Sweep:
+    if not trip.still():
+        raise _OvertakenError
+    puts = [*trip.ground(closed), *(put for layer in trip.layers() for put in trip.mask(layer))]
+
+    def ends() -> Ended:
         verb = "Copied" if command.copy_land else "Moved"
-        away = f"to {command.x:.0f}, {command.y:.0f}" + (
-            "" if target is source else f" in {world.place_of(target.id).name}"
-        )
-        return f"{verb} {area_words(world, command)} {away}", moves
+        away = f"to {command.x:.0f}, {command.y:.0f}"
+        away += "" if trip.target is trip.source else f" in {world.place_of(trip.target.id).name}"
+        words = f"{verb} {area_words(world, command)} {away}"
+        return Ended(words, said(command), trip.pieces() if command.pieces else {})
 
-    return world.change_ground(command, work)
+    carried = [collection.name for collection in world.house.collections.values() if collection.carried is not None]
+    return draw(world, puts, command.sheet, ends, PLOTS.name, "covers", *carried, still=trip.still)
 
 
 def outline_there(world: OpenWorld, tract: Tract, command: MoveLand) -> list[tuple[float, float]]:
@@ -76,7 +100,8 @@ class _Trip:
     """One carrying of land: where from, where to, and what of it belongs to the area."""
 
     def __init__(self, world: OpenWorld, source: Land, target: Land, command: MoveLand) -> None:
-        self._world, self._source, self._target, self._command = world, source, target, command
+        self._world, self.source, self.target, self._command = world, source, target, command
+        self._there = Asides(world)
         self._window = window_of(world, source, command)
         if self._window.rows * self._window.cols > MOST_CARRIED:
             raise InvalidInput(f"at most {MOST_CARRIED} posts can be carried at once", "box")
@@ -84,9 +109,10 @@ class _Trip:
         assert corners is not None
         xs, ys = [x for x, _ in corners], [y for _, y in corners]
         self._middle = (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2
-        self._share = share_of(world, source, command, self._window, command.blend_m)
-        self._hard = share_of(world, source, command, self._window, 0.0)
         self._reach = self._area_at_target([self.place(x, y) for x, y in corners])
+
+    def _share_of(self, part: Window, blend_m: float) -> FloatArray:
+        return share_of(self._world, self.source, self._command, part, blend_m)
 
     def place(self, x: float, y: float) -> tuple[float, float]:
         """Where a place of the source comes to lie. [m]"""
@@ -98,9 +124,9 @@ class _Trip:
         return self._command.x + east * cos + north * sin, self._command.y - east * sin + north * cos
 
     def _area_at_target(self, corners: list[tuple[float, float]]) -> Window:
-        grid = self._target.grid
+        grid = self.target.grid
         rows, cols = [grid.row_of(y) for _, y in corners], [grid.col_of(x) for x, _ in corners]
-        window = self._target.clip(
+        window = self.target.clip(
             Window(math.floor(min(rows)), math.floor(min(cols)), math.ceil(max(rows)) + 1, math.ceil(max(cols)) + 1)
         )
         if window.empty:
@@ -108,83 +134,94 @@ class _Trip:
             raise InvalidInput(f"{words}, not at {self._command.x:g}, {self._command.y:g}", "x")
         return window
 
-    def _carriage(self, part: Window) -> Carriage:
-        """From posts of `part` at the target to posts of the source's window."""
-        to, source = self._target.grid, self._source.grid
+    def _carriage(self, part: Window, source: Window) -> Carriage:
+        """From posts of `part` at the target to posts of a window of the source."""
+        to, grid = self.target.grid, self.source.grid
         return Carriage(
             to.row_of(self._command.y) - part.row0,
             to.col_of(self._command.x) - part.col0,
-            source.row_of(self._middle[1]) - self._window.row0,
-            source.col_of(self._middle[0]) - self._window.col0,
+            grid.row_of(self._middle[1]) - source.row0,
+            grid.col_of(self._middle[0]) - source.col0,
             self._command.turn_deg,
             self._command.mirror,
-            to.spacing / source.spacing,
+            to.spacing / grid.spacing,
         )
 
-    def carry_ground(self, ground: GroundDrawing) -> None:
-        land = self._source.read(HEIGHT, self._window)
-        if not self._command.copy_land:
-            wide = self._source.clip(self._window.pad(12))
-            gap = np.zeros(wide.shape, np.float32)
-            gap[self._window.inside(wide)] = self._hard
-            filled = mend(self._source.read(HEIGHT, wide), gap)
-            box = self._window.inside(wide)
-            closed = filled[box]
-            ground.put(
-                self._source,
-                self._window,
-                lambda part, was: mixed(was, closed[part.inside(self._window)], self._share[part.inside(self._window)]),
-            )
+    def _from(self, part: Window) -> Window:
+        """The posts of the source that come to lie in a part of the target, with those that the cubic looks at."""
+        matrix = self._carriage(part, self._window).matrix()
+        ends = [(r, c, 1) for r in (0, part.rows - 1) for c in (0, part.cols - 1)]
+        rows, cols = zip(*(matrix @ end for end in ends), strict=True)
+        near = Window(math.floor(min(rows)), math.floor(min(cols)), math.ceil(max(rows)) + 1, math.ceil(max(cols)) + 1)
+        return near.shifted(self._window.row0, self._window.col0).pad(CUBIC).meet(self._window)
 
-        def new(part: Window, was: FloatArray) -> FloatArray:
-            carriage = self._carriage(part)
-            there, share = seen(land, part.shape, carriage), seen(self._share, part.shape, carriage)
-            share = np.clip(np.nan_to_num(share), 0, 1)
-            return mixed(was, np.where(np.isnan(there), was, there + np.float32(self._command.lift_m)), share)
+    def closed(self) -> FloatArray:
+        """The ground of the area with the gap closed from around it; worked out beside the world. [m]"""
+        wide = self.source.clip(self._window.pad(12))
+        gap, box = np.zeros(wide.shape, np.float32), self._window.inside(wide)
+        gap[box] = self._share_of(self._window, 0.0)
+        land = self.source.read_by(self._there.__getitem__)
+        return mend(land.read(HEIGHT, wide), gap)[box]
 
-        ground.put(self._target, self._reach, new)
-        ground.settle()
+    def still(self) -> bool:
+        """Whether nobody has written what the gap was closed from."""
+        return not overtaken(self._world, self._there.seen)
+
+    def ground(self, closed: FloatArray | None) -> Iterator[Put]:
+        blend = self._command.blend_m
+        if closed is not None:
+
+            def close(part: Window, was: FloatArray) -> FloatArray:
+                return mixed(was, closed[part.inside(self._window)], self._share_of(part, blend))
+
+            yield Put(self.source, self._window, plainly(close))
+
+        def look(as_it_was: AsItWas, part: Window) -> Make:
+            there, share = self._arriving(as_it_was, HEIGHT, part, blend)
+            lift = np.float32(self._command.lift_m)
+            return lambda was: mixed(was, np.where(np.isnan(there), was, there + lift), share)
+
+        yield Put(self.target, self._reach, look)
+
+    def _arriving(self, as_it_was: AsItWas, layer: str, part: Window, blend_m: float) -> tuple[FloatArray, FloatArray]:
+        """What comes to lie in a part of the target, NaN where nothing does, and how much of it."""
+        source = self._from(part)
+        if source.empty:
+            return np.full(part.shape, np.nan, np.float32), np.zeros(part.shape, np.float32)
+        carriage = self._carriage(part, source)
+        there = seen(as_it_was(self.source).read(layer, source), part.shape, carriage)
+        share = seen(self._share_of(source, blend_m), part.shape, carriage)
+        return there, np.clip(np.nan_to_num(share), 0, 1)
 
     def layers(self) -> Iterator[str]:
         """The masks that come along: those whose rooms say that they go by a word which was ticked."""
         wanted = {word for word in ("growth", "covers") if getattr(self._command, word)}
-        parts = (*self._source.parts, *self._target.parts)
+        parts = (*self.source.parts, *self.target.parts)
         names = {place[0] for part in parts for place in part.tract.cache.ranges}
         yield from sorted(n for n in names if self._world.house.layers(n).carried in wanted)
 
-    def carry_mask(self, draft: Draft, layer: str) -> None:
-        source, target = self._source, self._target
-        if source.blank(layer, self._window) and target.blank(layer, self._reach):
+    def mask(self, layer: str) -> Iterator[Put]:
+        if self.source.blank(layer, self._window) and self.target.blank(layer, self._reach):
             return
-        mask = source.read(layer, self._window).astype(np.float32)
         if not self._command.copy_land:
-            self._put_mask(
-                draft, source, layer, self._window, lambda part, was: was * (1 - self._hard[part.inside(self._window)])
-            )
 
-        def new(part: Window, was: FloatArray) -> FloatArray:
-            carriage = self._carriage(part)
-            there, share = seen(mask, part.shape, carriage), seen(self._hard, part.shape, carriage)
-            share = np.clip(np.nan_to_num(share), 0, 1)
-            return was + (np.nan_to_num(there) - was) * share
+            def leave(part: Window, was: FloatArray) -> FloatArray:
+                return was * (1 - self._share_of(part, 0.0))
 
-        self._put_mask(draft, target, layer, self._reach, new)
+            yield Put(self.source, self._window, plainly(leave), layer)
 
-    @staticmethod
-    def _put_mask(
-        draft: Draft, land: Land, layer: str, window: Window, new: Callable[[Window, FloatArray], FloatArray]
-    ) -> None:
-        for tract, tile, whole, part in land.tiles(window):
-            own = draft.tile(tract.row.id, (layer, *tile))
-            box = part.inside(whole)
-            own[box] = np.clip(np.rint(new(part, own[box].astype(np.float32))), 0, 65_535).astype(np.uint16)
+        def look(as_it_was: AsItWas, part: Window) -> Make:
+            there, share = self._arriving(as_it_was, layer, part, 0.0)
+            return lambda was: was + (np.nan_to_num(there) - was) * share
+
+        yield Put(self.target, self._reach, look, layer)
 
     def pieces(self) -> Moves:
         """The rows that stand on the land, as they come along or as copies."""
         moves: Moves = {}
         copied = self._command.copy_land
         carried = [c for c in self._world.house.collections.values() if c.carried is not None]
-        for collection, part in itertools.product(carried, self._source.parts):
+        for collection, part in itertools.product(carried, self.source.parts):
             for key, row in self._world.each_in(collection, part.tract.row.id):
                 # Any row with a place.
                 x, y = getattr(row, "x") + part.x, getattr(row, "y") + part.y  # noqa: B009
@@ -196,7 +233,7 @@ class _Trip:
 
     def _journey(self, source: Part, x: float, y: float) -> Journey:
         """How a row of a tract comes along that stands at (x, y) of the land."""
-        there = self._target.part_at(*self.place(x, y)) or self._target.parts[0]
+        there = self.target.part_at(*self.place(x, y)) or self.target.parts[0]
 
         def place(own_x: float, own_y: float) -> tuple[float, float]:
             to = self.place(own_x + source.x, own_y + source.y)
@@ -205,9 +242,9 @@ class _Trip:
         return Journey(there.tract.row.id, there.tract.grid, place, self._bearing, self._command.copy_land)
 
     def _stands_on_it(self, x: float, y: float) -> bool:
-        grid, window = self._source.grid, self._window
-        row, col = round(grid.row_of(y)) - window.row0, round(grid.col_of(x)) - window.col0
-        return 0 <= row < window.rows and 0 <= col < window.cols and bool(self._hard[row, col] > 0)
+        row, col = round(self.source.grid.row_of(y)), round(self.source.grid.col_of(x))
+        post = Window(row, col, row + 1, col + 1)
+        return post.meet(self._window) == post and bool(self._share_of(post, 0.0)[0, 0] > 0)
 
     def _bearing(self, degrees: float) -> float:
         return ((-degrees if self._command.mirror else degrees) + self._command.turn_deg) % 360

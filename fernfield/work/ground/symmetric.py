@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -12,7 +13,7 @@ from fernfield.core.errors import Conflict
 from fernfield.core.grid import FloatArray, Window
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import Tract
-from fernfield.work.kernel.windows import bands, let_go, scratch
+from fernfield.work.kernel.windows import bands, scratch, take_out
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import SYMMETRY
 
@@ -29,10 +30,7 @@ def check_symmetry(world: OpenWorld, tract: Tract) -> dict[str, Any]:
     if not images:
         raise Conflict("the world has no symmetry: set a line or a point first")
     with scratch((grid.rows, grid.cols), np.float32) as whole:
-        for window in bands(grid):
-            with world.lock:
-                whole[window.inside(grid.window)] = land.read(HEIGHT, window)
-            let_go(whole)
+        take_out(world.lock, partial(land.read, HEIGHT), grid.window, whole)
 
         def parts() -> Iterator[tuple[Window, FloatArray, FloatArray]]:
             for window in bands(grid):

@@ -9,7 +9,7 @@ import numpy as np
 
 from fernfield.core.brush.tool import Tool
 from fernfield.core.errors import NotFound
-from fernfield.core.grid import FloatArray, Window, bilinear_many
+from fernfield.core.grid import FloatArray, Grid, Window, bilinear_many
 from fernfield.core.growth.scatter import Habit, Plants, kind_seed, scatter
 from fernfield.core.growth.tools import GROWTH
 from fernfield.core.light.relief import gradients
@@ -61,35 +61,52 @@ class StandingPlants:
     lean_north: FloatArray
 
 
-def standing_plants(world: OpenWorld, land: Land, part: Window) -> list[StandingPlants]:
-    """The plants on the cells of `part`, standing on the ground as it is now.
+@dataclass(frozen=True, slots=True)
+class Bed:
+    """Plants of a part of a land, by mix and kind, and the ground under them: a window of it on a grid. [m]"""
 
-    Upright kinds lean nowhere; for leaning ones `lean_east` and `lean_north` are the
-    horizontal parts of the ground's unit normal.
-    """
-    found = []
+    sown: list[tuple[str, Kind, Plants]]
+    heights: FloatArray
+    window: Window
+    grid: Grid
+
+
+def bed_of(world: OpenWorld, land: Land, part: Window) -> Bed | None:
+    """The plants on the cells of `part`, and the ground as it is now; None where nothing grows."""
     part = land.clip(part)
     if part.empty:
-        return []
+        return None
     with world.lock:
+        sown = [
+            (key, kind, plants)
+            for key, mix, number, kind in kinds_of(world)
+            if (plants := plants_of(land, key, mix, number, kind, part)) is not None
+        ]
         wide = land.clip(part.pad(2))
-        heights: FloatArray | None = None
-        for key, mix, number, kind in kinds_of(world):
-            plants = plants_of(land, key, mix, number, kind, part)
-            if plants is None:
-                continue
-            if heights is None:
-                heights = land.read(HEIGHT, wide)
-            rows, cols = land.grid.row_of(plants.y) - wide.row0, land.grid.col_of(plants.x) - wide.col0
-            z = bilinear_many(heights, rows, cols)
-            lean_east = lean_north = np.zeros(len(plants), np.float32)
-            if kind.habit == "leaning":
-                east, north = gradients(heights, land.grid.spacing)
-                p, q = bilinear_many(east, rows, cols), bilinear_many(north, rows, cols)
-                length = np.sqrt(1 + p * p + q * q)
-                lean_east, lean_north = (-p / length).astype(np.float32), (-q / length).astype(np.float32)
-            found.append(StandingPlants(key, kind, plants, z, lean_east, lean_north))
+        return Bed(sown, land.read(HEIGHT, wide), wide, land.grid) if sown else None
+
+
+def stood(bed: Bed | None) -> list[StandingPlants]:
+    """Plants with their feet on the ground. Upright kinds lean nowhere; for leaning ones `lean_east` and `lean_north`
+    are the horizontal parts of the ground's unit normal."""
+    found = []
+    for key, kind, plants in () if bed is None else bed.sown:
+        assert bed is not None
+        rows, cols = bed.grid.row_of(plants.y) - bed.window.row0, bed.grid.col_of(plants.x) - bed.window.col0
+        z = bilinear_many(bed.heights, rows, cols)
+        lean_east = lean_north = np.zeros(len(plants), np.float32)
+        if kind.habit == "leaning":
+            east, north = gradients(bed.heights, bed.grid.spacing)
+            p, q = bilinear_many(east, rows, cols), bilinear_many(north, rows, cols)
+            length = np.sqrt(1 + p * p + q * q)
+            lean_east, lean_north = (-p / length).astype(np.float32), (-q / length).astype(np.float32)
+        found.append(StandingPlants(key, kind, plants, z, lean_east, lean_north))
     return found
+
+
+def standing_plants(world: OpenWorld, land: Land, part: Window) -> list[StandingPlants]:
+    """The plants on the cells of `part`, standing on the ground as it is now."""
+    return stood(bed_of(world, land, part))
 
 
 def plant_obstacles(world: OpenWorld, land: Land, window: Window) -> Iterator[Obstacle]:

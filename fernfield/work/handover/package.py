@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+import secrets
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -12,6 +13,7 @@ from typing import Any
 
 from fernfield import __version__
 from fernfield.formats.tables import places_geojson
+from fernfield.work.kernel.crew import HERE, Crew
 from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rooms import PackagePart, Step
 from fernfield.work.kernel.world import OpenWorld
@@ -25,8 +27,8 @@ FORMAT = "fern-field-package/1"
 class Archive:
     """A ZIP being written, which remembers the checksum of each file."""
 
-    def __init__(self, archive: zipfile.ZipFile) -> None:
-        self._zip = archive
+    def __init__(self, archive: zipfile.ZipFile, crew: Crew) -> None:
+        self._zip, self.crew = archive, crew
         self.files: list[dict[str, Any]] = []
 
     def put(self, path: str, parts: Iterator[bytes]) -> None:
@@ -41,16 +43,17 @@ class Archive:
         self.files.append({"path": path, "sha256": digest.hexdigest(), "bytes": size})
 
 
-def write_package(world: OpenWorld, path: Path, step: Step) -> None:
+def write_package(world: OpenWorld, path: Path, step: Step, crew: Crew = HERE) -> None:
     """Write the package of `world` (a snapshot) to `path`; all of it, or no file.
 
     `step` is told how far the work is, and may raise to stop it.
     """
-    part_path = path.with_suffix(".part")
+    # Two may write the same one at a time.
+    part_path = path.with_name(f"{path.stem}-{secrets.token_hex(4)}.part")
     try:
         with part_path.open("wb") as file:
             with zipfile.ZipFile(file, "w") as archive:
-                package = Archive(archive)
+                package = Archive(archive, crew)
                 count = len(world.tracts)
                 tracts = [
                     _put_tract(package, world, tract, _within(step, number / count, 1 / count))

@@ -17,7 +17,7 @@ def _hand_over(job: Job, house: House, store: WorldStore, world_id: str, folder:
     with store.reading() as snapshot:
         world = OpenWorld(house, store, world_id, snapshot)
         name = f"{world_id}-r{world.revision}.zip"
-        write_package(world, folder / name, job.step)
+        write_package(world, folder / name, job.step, job.crew)
     store.set_package(world_id, world.revision, name)
     for old in folder.glob(f"{world_id}-*.zip"):
         if old.name != name:

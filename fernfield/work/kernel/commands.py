@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, Any, Literal, Protocol
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field
 
 from fernfield.core.errors import InvalidInput
 from fernfield.work.kernel.rows import Collection, Coordinate, Key, R
@@ -15,7 +15,9 @@ MOST_POINTS = 100_000
 LONGEST_STROKE_S = 600.0
 LARGEST_RADIUS_M = 2_000.0
 
-Seconds = Annotated[float, Field(ge=0, le=86_400)]
+Seconds = Annotated[float, Field(ge=0, le=86_400), AfterValidator(lambda seconds: round(seconds, 6))]
+"""To a millionth: what is nearer together than this is at once."""
+
 Pressure = Annotated[float, Field(ge=0, le=1)]
 
 

@@ -6,8 +6,10 @@ matter who does a part, how many there are, or whether one of them dies: its par
 
 from __future__ import annotations
 
+import contextlib
 import importlib
 import multiprocessing
+import os
 import threading
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
@@ -25,8 +27,17 @@ THREADS = 2
 WAITING = 2
 """Parts that are handed out for each worker: one to work on, one to go on with."""
 
+LESS_URGENT = 10
+"""Nice value of threads of long work."""
+
 MOST_DEATHS = 5
 """So often workers may die in one piece of work before it is given up."""
+
+
+def give_way() -> None:
+    """Long work goes on when nobody waits for an answer: this thread is less urgent than those that answer."""
+    with contextlib.suppress(OSError, AttributeError):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), LESS_URGENT)
 
 
 class Crew:
@@ -89,7 +100,7 @@ class Crew:
 
 
 def threads(count: int = THREADS) -> Crew:
-    return Crew(lambda: (ThreadPoolExecutor(count, thread_name_prefix="crew"), count))
+    return Crew(lambda: (ThreadPoolExecutor(count, thread_name_prefix="crew", initializer=give_way), count))
 
 
 def processes(count: int) -> Crew:

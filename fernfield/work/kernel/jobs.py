@@ -7,16 +7,21 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from contextvars import copy_context
 from dataclasses import dataclass, field
 from functools import partial
 from typing import Any, Concatenate, Generic, ParamSpec, Protocol
 
-from fernfield.core.errors import Cancelled, FernError, NotFound
-from fernfield.work.kernel.crew import HERE, Crew
+from fernfield.core.errors import Cancelled, NotFound
+from fernfield.work.kernel.crew import HERE, Crew, give_way
+from fernfield.work.kernel.faults import meaning, noted
+from fernfield.work.kernel.memory import give_back
 
 REMEMBERED = 500
 """Ended jobs are forgotten, oldest first, past this number."""
 
+
+CANCELLED = "Cancelled; nothing was changed"
 
 P = ParamSpec("P")
 
@@ -44,7 +49,8 @@ class Job:
     message: str = ""
     result: dict[str, Any] | None = None
     _stop: threading.Event = field(default_factory=threading.Event)
-    _changed: threading.Condition = field(default_factory=threading.Condition)
+    _changed: threading.Condition = field(default_factory=lambda: threading.Condition(threading.RLock()))
+    _hearers: list[Callable[[], None]] = field(default_factory=list)
     version: int = 0
 
     def step(self, progress: float, message: str) -> None:
@@ -59,6 +65,15 @@ class Job:
                 setattr(self, name, value)
             self.version += 1
             self._changed.notify_all()
+            hearers = list(self._hearers)
+        for hear in hearers:
+            hear()
+
+    def listen(self, hear: Callable[[], None]) -> Callable[[], None]:
+        """`hear` is called whenever the job differs, by its worker: be quick. Call what is returned to stop."""
+        with self._changed:
+            self._hearers.append(hear)
+        return lambda: self._hearers.remove(hear)
 
     def wait(self, version: int, timeout: float) -> int:
         """Wait until the job differs from `version`, or the time is up; returns its version."""
@@ -100,12 +115,16 @@ class JobKind(Generic[P]):
 class Jobs:
     """The jobs of one application. They live in memory: after a restart their names are unknown."""
 
-    def __init__(self, on_error: Callable[[Job, BaseException], None] | None = None, crew: Crew = HERE) -> None:
+    def __init__(self, crew: Crew = HERE) -> None:
         self._crew = crew
-        self._pool = ThreadPoolExecutor(max_workers=2, thread_name_prefix="job")
+        self._pool = ThreadPoolExecutor(max_workers=2, thread_name_prefix="job", initializer=give_way)
         self._jobs: OrderedDict[str, Job] = OrderedDict()
         self._lock = threading.Lock()
-        self._on_error = on_error
+        self._enders: list[Callable[[Job], None]] = []
+
+    def on_end(self, hear: Callable[[Job], None]) -> None:
+        """`hear` is called with every job that ends."""
+        self._enders.append(hear)
 
     def start(self, kind: JobKind[P], world_id: str | None, *args: P.args, **more: P.kwargs) -> Job:
         """Queue a piece of work of some kind, with what its `run` asks for."""
@@ -114,25 +133,31 @@ class Jobs:
             self._jobs[job.id] = job
             for old in [j.id for j in self._jobs.values() if j.ended][: max(0, len(self._jobs) - REMEMBERED)]:
                 del self._jobs[old]
-        self._pool.submit(self._run, job, partial(kind.run, job, *args, **more))
+        # Who asked for it goes along.
+        self._pool.submit(copy_context().run, self._run, job, partial(kind.run, job, *args, **more))
         return job
 
     def _run(self, job: Job, work: Callable[[], dict[str, Any]]) -> None:
         try:
-            job.step(0.0, "Starting")
-            job._set(state="running")
+            with job._changed:
+                job.step(0.0, "Starting")
+                job._set(state="running")
             result = work()
             job._set(state="done", progress=1.0, message="Done", result=result)
         except Cancelled:
-            job._set(state="cancelled", message="Cancelled; nothing was changed")
-        except FernError as error:
-            job._set(state="failed", message=str(error))
-        except MemoryError:
-            job._set(state="failed", message="There was not enough memory; nothing was changed")
+            job._set(state="cancelled", message=CANCELLED)
         except Exception as error:
-            job._set(state="failed", message="Something went wrong on our side; nothing was changed")
-            if self._on_error:
-                self._on_error(job, error)
+            meant = meaning(error)
+            words = noted(error, f"job {job.id} ({job.kind.name})") if meant is None else str(meant)
+            job._set(state="failed", message=words[:1].upper() + words[1:])
+        finally:
+            for hear in self._enders:
+                hear(job)
+            give_back()
+
+    def count_running(self) -> int:
+        with self._lock:
+            return sum(job.state == "running" for job in self._jobs.values())
 
     def get(self, job_id: str) -> Job:
         with self._lock:
@@ -142,11 +167,12 @@ class Jobs:
         return found
 
     def cancel(self, job_id: str) -> Job:
-        """Ask a job to stop; it does so at its next step. An ended job stays as it is."""
+        """Ask a job to stop: at once when it has not begun, else at its next step. An ended job stays as it is."""
         job = self.get(job_id)
         job._stop.set()
-        if job.state == "queued":
-            job._set(message="Cancelling")
+        with job._changed:
+            if job.state == "queued":
+                job._set(state="cancelled", message=CANCELLED)
         return job
 
     def close(self) -> None:

@@ -14,6 +14,7 @@ from fernfield.core.errors import NotFound
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.travel.walker import Obstacle
 from fernfield.work.kernel.commands import StrokeBase
+from fernfield.work.kernel.crew import Crew
 from fernfield.work.kernel.hands.brushwork import Manner
 from fernfield.work.kernel.jobs import JobKind
 from fernfield.work.kernel.posts.lands import Land
@@ -34,7 +35,9 @@ class Check:
 
 
 class Package(Protocol):
-    """A package that is being written."""
+    """A package that is being written, by a crew."""
+
+    crew: Crew
 
     def put(self, path: str, parts: Iterator[bytes]) -> None: ...
 

@@ -32,6 +32,12 @@ Elevation = Annotated[float, Field(ge=-12_000, le=12_000)]
 Bearing = Annotated[float, Field(ge=0, lt=360)]
 Colour = Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$")]
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
+RevisionNumber = Annotated[int, Field(ge=0, le=2**53)]
+"""More than any world has; what is kept of it is a whole number of 64 bits."""
+
+Spacing = Annotated[float, Field(ge=0.001, le=1000)]
+"""From one post to the next. [m]"""
+
 Spot = tuple[Annotated[float, Field(ge=-1e5, le=1e6)], Annotated[float, Field(ge=-1e5, le=1e6)]]
 """x east and y north. [m]"""
 

@@ -3,28 +3,37 @@
 from __future__ import annotations
 
 import mmap
+import os
 import tempfile
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from typing import Any, TypeVar
 
 import numpy as np
 
+from fernfield.core.errors import of_disk
 from fernfield.core.grid import TILE, Grid, Window
 from fernfield.work.kernel.crew import HERE, Crew
-from fernfield.work.kernel.jobs import Job
 
 R = TypeVar("R")
 
-MOST_IN_MEMORY = 64 << 20
+MOST_IN_MEMORY = 32 << 20
 """Larger arrays than this live in a file, which the system pages in and out. [bytes]"""
 
 ROWS_AT_ONCE = 256
 
 
+Told = Callable[[float, str], None]
+"""Hears how far the work is (0 to 1) and what it does; may raise to stop it."""
+
+
+def quiet(done: float, words: str) -> None:
+    """Nobody wants to know how far it is."""
+
+
 def over(
     windows: Sequence[Window], give: Callable[[Window], tuple[Any, ...]], function: Callable[..., R], *,
-    crew: Crew = HERE, job: Job | None = None, words: str = "", part: tuple[float, float] = (0.0, 1.0),
+    crew: Crew = HERE, say: Told = quiet, words: str = "", part: tuple[float, float] = (0.0, 1.0),
 ) -> Iterator[tuple[Window, R]]:  # fmt: skip
     """A pure function over many windows: each with what it makes of it, in their order.
 
@@ -34,13 +43,12 @@ def over(
     give : reads what `function` asks for, one window after the other, here (with a halo where it needs one)
     function : pure, of a module, so that it can run anywhere
     crew : who does the work; only a few windows for each worker stand in memory at a time
-    job, words, part : hears how far it is, over this stretch of its progress; stops it when it is cancelled
+    say, words, part : hears how far it is, over this stretch of the whole, and may raise to stop it
     """
     made = crew.each(function, map(give, windows))
     try:
         for number, window in enumerate(windows):
-            if job is not None:
-                job.step(part[0] + (part[1] - part[0]) * number / len(windows), words)
+            say(part[0] + (part[1] - part[0]) * number / len(windows), words)
             yield window, next(made)
     finally:
         made.close()  # type: ignore[attr-defined]
@@ -61,13 +69,34 @@ def scratch(shape: tuple[int, int], dtype: Any) -> Iterator[Any]:
         yield np.empty(shape, dtype)
         return
     with tempfile.TemporaryFile() as file:
-        yield np.memmap(file, dtype, "w+", shape=shape)
+        reserve(file.fileno(), shape[0] * shape[1] * np.dtype(dtype).itemsize)
+        yield np.memmap(file, dtype, "r+", shape=shape)
+
+
+def reserve(file: int, size: int) -> None:
+    """Take the room that a file is going to need. Raises NoRoom: a mapped file that finds none kills the process."""
+    try:
+        os.posix_fallocate(file, 0, size)
+    except OSError as error:
+        raise of_disk(error) or error from error
 
 
 def let_go(array: Any) -> None:
     """The memory of a `scratch` that lives in a file can be had by others: it is read again when it is asked for."""
     if isinstance(array, np.memmap):
         array._mmap.madvise(mmap.MADV_DONTNEED)  # type: ignore[attr-defined]
+
+
+def take_out(
+    lock: AbstractContextManager[Any], read: Callable[[Window], Any], window: Window, to: Any, say: Told = quiet,
+    words: str = "", part: tuple[float, float] = (0.0, 1.0),
+) -> None:  # fmt: skip
+    """Copy a whole window into `to`, a `scratch` of its shape, while others go on: the lock is held for a band."""
+    for band in rows_of(window):
+        say(part[0] + (part[1] - part[0]) * (band.row0 - window.row0) / window.rows, words)
+        with lock:
+            to[band.inside(window)] = read(band)
+        let_go(to)
 
 
 def bands(grid: Grid) -> Iterator[Window]:

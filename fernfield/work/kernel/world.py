@@ -29,6 +29,7 @@ from fernfield.work.kernel.edits import first_of, not_there
 from fernfield.work.kernel.events import Event, Gone, Listener
 from fernfield.work.kernel.hands.arbiter import Arbiter
 from fernfield.work.kernel.hands.strokes import StrokeRun
+from fernfield.work.kernel.locks import FairLock
 from fernfield.work.kernel.posts.bits import changed_back
 from fernfield.work.kernel.posts.lands import (
     Land,
@@ -44,7 +45,7 @@ from fernfield.work.kernel.posts.tiles import Place, TileCache
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES, Tract, TractPlace
 from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.rows import Collection, Moves, R, Row
-from fernfield.work.kernel.writing.draft import At, Draft
+from fernfield.work.kernel.writing.draft import At
 from fernfield.work.kernel.writing.ledger import Ledger, Outcome
 from fernfield.work.kernel.writing.sweep import Sweep, sweep
 
@@ -77,8 +78,8 @@ class OpenWorld:
         With `at`, as it was after that revision, to read only.
         """
         self.id, self.house, self.store = world_id, house, store
-        self.lock = threading.RLock()
-        self.freed = threading.Condition(self.lock)
+        self.lock = FairLock()
+        self.freed = threading.Condition(self.lock)  # type: ignore[arg-type]
         self.holds: dict[tuple[str, Place], StrokeRun] = {}
         self.closed, self._glanced = at is not None, snapshot is not None
         self._listeners: list[Listener] = []
@@ -332,8 +333,17 @@ class OpenWorld:
             with self.lock:
                 if listener in self._listeners:
                     self._listeners.remove(listener)
+            self.rest()
 
         return stop
+
+    def rest(self) -> None:
+        """Nobody may be looking any more: then little of it stays in memory."""
+        with self.lock:
+            # The first who listens is whoever keeps the world open.
+            if len(self._listeners) <= 1:
+                for tract in self._every_tract.values():
+                    tract.cache.rest()
 
     def tell(self, event: Event) -> None:
         for listener in list(self._listeners):
@@ -363,8 +373,9 @@ class OpenWorld:
             return self._arbiter.begin(tract_id, start)
 
     def extend_stroke(self, run: StrokeRun, samples: Sequence[Sample]) -> Window:
-        """Draw more of a stroke. While an earlier stroke is in the way, the samples are only kept."""
-        with self.lock:
+        """Draw more of a stroke, letting others in between. While an earlier stroke is in the way, the samples are only
+        kept."""
+        with run.turn, self.lock:
             self.check_open()
             return self._arbiter.extend(run, samples)
 
@@ -375,18 +386,19 @@ class OpenWorld:
 
     def abandon_stroke(self, run: StrokeRun) -> None:
         """Take a stroke back as if it had never begun."""
-        with self.lock:
+        with run.turn, self.lock:
             self._arbiter.abandon(run)
 
     def finish_stroke(self, run: StrokeRun) -> Outcome:
         """Draw the rest, write the revision, and let the tiles go. Waits for a stroke in the way; else Conflict."""
-        with self.lock:
+        with run.turn, self.lock:
             self.check_open()
             return self._arbiter.finish(run)
 
-    def stroke(self, tract_id: str, stroke: WholeStroke) -> Outcome:
-        """A whole stroke at once."""
+    def stroke(self, tract_id: str, stroke: WholeStroke, say: Callable[[float], None] = _no_step) -> Outcome:
+        """A whole stroke at once. `say` hears how far it is, and may raise to take it back."""
         run = self.begin_stroke(tract_id, stroke.begins)
+        run.canvas.told, run.whole_or_nothing = say, True
         try:
             self.extend_stroke(run, [Sample(*point) for point in stroke.path])
         except BaseException:
@@ -415,16 +427,6 @@ class OpenWorld:
             if since is not None and self.revision != since:
                 raise Conflict("the world was changed while this was worked out; nothing was done: try it again")
             return self.ledger.change_rows(command, words, moves)
-
-    def change_ground(self, command: Command, work: Callable[[Draft], tuple[str, Moves]]) -> Outcome:
-        """Do `work` on tiles and write it as one revision. Waits for strokes that are in its way.
-
-        `work` gives the words and the rows that change; when it or the writing fails,
-        everything is as it was. Raises Conflict when a stroke is in the way for too long.
-        """
-        with self.lock:
-            self.check_open()
-            return self.ledger.change_tiles(command, work)
 
     def sweep(self, begin: Callable[[], Sweep], say: Callable[[float], None] = _no_step) -> Outcome:
         """Make an edit of many tiles beside the world, as one revision: see `sweep`."""

@@ -16,7 +16,7 @@ from fernfield.core.travel.walker import Gait
 from fernfield.work.ground.making import heights_at
 from fernfield.work.ground.rows import Recipe
 from fernfield.work.kernel.commands import Command
-from fernfield.work.kernel.rows import Elevation, Name
+from fernfield.work.kernel.rows import Elevation, Name, Spacing
 from fernfield.work.kernel.says import UNASKED, Say
 
 Ground = Callable[[Window], FloatArray]
@@ -65,7 +65,7 @@ class WorldSpec(Command):
 
     name: Name
     description: Annotated[str, Field(max_length=2000), Say("Description", long=True)] = ""
-    spacing_m: Annotated[float, Field(gt=0, le=1000), Say("Spacing of the posts", "m")]
+    spacing_m: Annotated[Spacing, Say("Spacing of the posts", "m")]
     width_m: Annotated[float, Field(gt=0, le=200_000), Say("Width, west to east", "m")]
     depth_m: Annotated[float, Field(gt=0, le=200_000), Say("Depth, south to north", "m")]
     sea_level_m: Annotated[Elevation, Say("Sea level", "m")] = 0.0

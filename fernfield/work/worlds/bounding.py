@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
+from functools import partial
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -17,12 +18,14 @@ from fernfield.work.kernel.jobs import Job
 from fernfield.work.kernel.posts.lands import alone
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import Tract
-from fernfield.work.kernel.rows import Key, Moves
+from fernfield.work.kernel.rows import Key
 from fernfield.work.kernel.says import UNASKED, Say
-from fernfield.work.kernel.windows import rows_of, scratch
+from fernfield.work.kernel.windows import scratch, take_out
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.kernel.writing.draft import Draft
-from fernfield.work.kernel.writing.drawing import GroundDrawing
+from fernfield.work.kernel.writing.aside import Asides, overtaken
+from fernfield.work.kernel.writing.drawing import Put, draw, plainly
+from fernfield.work.kernel.writing.ledger import Ended, said
+from fernfield.work.kernel.writing.sweep import Sweep
 from fernfield.work.worlds.beginnings import edge_of
 
 
@@ -65,16 +68,13 @@ def put_boundary(
     boundary, grid = boundary_of(world, tract, command), tract.grid
     job.step(0.05, "Shaping the edge")
 
-    def work(draft: Draft) -> tuple[str, Moves]:
-        ground = GroundDrawing(world, draft, command.sheet)
-        # The line of the inner land's own edge, read before anything is drawn.
+    def begin() -> Sweep:
+        there = Asides(world)
+        cache = there[tract.row.id]
+        # The line of the inner land's own edge, as it is before anything is drawn.
         wide = math.ceil(boundary.width_m / grid.spacing - 1e-9)
-        north, south = (
-            tract.cache.read(HEIGHT, Window(r, 0, r + 1, grid.cols))[0] for r in (wide, grid.rows - 1 - wide)
-        )
-        west, east = (
-            tract.cache.read(HEIGHT, Window(0, c, grid.rows, c + 1))[:, 0] for c in (wide, grid.cols - 1 - wide)
-        )
+        north, south = (cache.read(HEIGHT, Window(r, 0, r + 1, grid.cols))[0] for r in (wide, grid.rows - 1 - wide))
+        west, east = (cache.read(HEIGHT, Window(0, c, grid.rows, c + 1))[:, 0] for c in (wide, grid.cols - 1 - wide))
 
         def foot(rows: np.ndarray, cols: np.ndarray) -> FloatArray:
             found = np.where(rows == wide, north[cols], south[cols])
@@ -82,13 +82,15 @@ def put_boundary(
             found = np.where(cols == grid.cols - 1 - wide, east[rows], found)
             return np.asarray(found, np.float32)
 
-        for strip in _strips(grid, boundary):
-            ground.put(alone(tract), strip, lambda part, _was: edge_of(grid, boundary, part, foot))
-        ground.settle()
-        kind = "a rim" if command.kind == "rim" else "a sunk edge"
-        return f"Put {kind} of {command.width_m:g} m at {command.steep_deg:g}° along the edge", {}
+        def edge(part: Window, _was: FloatArray) -> FloatArray:
+            return edge_of(grid, boundary, part, foot)
 
-    outcome = world.change_ground(command, work)
+        puts = [Put(alone(tract), strip, plainly(edge)) for strip in _strips(grid, boundary)]
+        kind = "a rim" if command.kind == "rim" else "a sunk edge"
+        ended = Ended(f"Put {kind} of {command.width_m:g} m at {command.steep_deg:g}° along the edge", said(command))
+        return draw(world, puts, command.sheet, lambda: ended, still=lambda: not overtaken(world, there.seen))
+
+    outcome = world.sweep(begin, lambda done: job.step(0.05 + 0.25 * done, "Shaping the edge"))
     job.step(0.3, "Proving that it holds")
     proof = prove(job, world, tract, boundary, starts(tract.row.id))
     return {
@@ -110,14 +112,15 @@ def prove(
     """Flood the land with walkers from the starts in the tract, and from all of the inner land's own edge."""
     grid = tract.grid
     with scratch((grid.rows, grid.cols), np.float32) as heights:
-        for part in rows_of(grid.window):
-            job.step(0.3 + 0.5 * part.row0 / grid.rows, "Proving that it holds")
-            with world.lock:
-                heights[part.inside(grid.window)] = tract.cache.read(HEIGHT, part)
+        read = partial(tract.cache.read, HEIGHT)
+        take_out(world.lock, read, grid.window, heights, job.step, "Proving that it holds", (0.3, 0.8))
         posts = [(round(grid.row_of(y)), round(grid.col_of(x))) for x, y in starts]
         if boundary is not None:
             rows, cols = inner_of(grid, boundary, np.arange(grid.rows), np.arange(grid.cols))
             posts += [(int(rows[0]), int(c)) for c in cols] + [(int(rows[-1]) - 1, int(c)) for c in cols]
             posts += [(int(r), int(cols[0])) for r in rows] + [(int(r), int(cols[-1]) - 1) for r in rows]
         posts = posts or [(grid.rows // 2, grid.cols // 2)]
-        return enclosed(np.asarray(heights), grid.spacing, world.sea_of(tract.row.id), posts)
+        return enclosed(
+            np.asarray(heights), grid.spacing, world.sea_of(tract.row.id), posts,
+            say=lambda done: job.step(0.8 + 0.2 * done, "Proving that it holds"),
+        )  # fmt: skip

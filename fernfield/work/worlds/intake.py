@@ -17,35 +17,31 @@ from pathlib import Path
 from typing import Annotated, Any, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field, field_validator, model_validator
 
 from fernfield.core.brush.brush import HIGHEST_M, LOWEST_M
-from fernfield.core.errors import Conflict, FormatError, InvalidInput, NotFound
-from fernfield.core.grid import LARGEST_SIDE, FloatArray
+from fernfield.core.errors import Conflict, FernError, FormatError, InvalidInput, NotFound
+from fernfield.core.grid import LARGEST_SIDE, FloatArray, Window
 from fernfield.core.intake.square import between, count_of
 from fernfield.core.intake.steps import REACH, unstepped
 from fernfield.core.pushpull import filled_strips
 from fernfield.formats.elevation import FORMATS, READERS, open_source
 from fernfield.formats.source import Said, Source
 from fernfield.work.kernel.commands import Command
-from fernfield.work.kernel.rows import Elevation
+from fernfield.work.kernel.rows import Elevation, Spacing
 from fernfield.work.kernel.says import UNASKED, Say
-from fernfield.work.kernel.windows import scratch
+from fernfield.work.kernel.windows import Told, over, quiet, reserve, rows_of, scratch
 
 MOST_KEPT = 6
 """Files that wait to be placed; the oldest goes first."""
 
 BINS = 64
 PREVIEW_SIDE = 320
-ROWS_AT_ONCE = 512
+ROWS_AT_ONCE = 128
+MOST_UNEVEN = 1_000
 SAME = 1e-3
 """Spacings that differ by less than this part of themselves are one."""
-
-Told = Callable[[float, str], None]
-
-
-def quiet(done: float, words: str) -> None:
-    """Nobody wants to know how far it is."""
 
 
 class Reading(Command):
@@ -70,7 +66,7 @@ class Reading(Command):
         Literal["little", "big"],
         Say("Byte order", when="format=raw", called={"little": "little-endian", "big": "big-endian"}),
     ] = "little"
-    sampled_m: Annotated[float | None, Field(gt=0, le=1000), Say("Sample every", "m", when="format=obj gltf")] = None
+    sampled_m: Annotated[Spacing | None, Say("Sample every", "m", when="format=obj gltf")] = None
     up: Annotated[Literal["y", "z"], Say("Up is", when="format=obj")] = "y"
     nodata: Annotated[float | None, Say("Nodata sample")] = None
 
@@ -90,7 +86,7 @@ class Placing(Command):
     smooth_steps : take away the steps of whole-number samples
     """
 
-    spacing_m: Annotated[float | None, Field(gt=0, le=1000), Say("Spacing", "m")] = None
+    spacing_m: Annotated[Spacing | None, Say("Spacing", "m")] = None
     lowest_m: Annotated[Elevation | None, Say("Lowest", "m")] = None
     highest_m: Annotated[Elevation | None, Say("Highest", "m")] = None
     crop: Annotated[tuple[int, int, int, int] | None, UNASKED] = None
@@ -155,7 +151,12 @@ class Samples:
 
 def read_samples(path: Path, said: Said, to: Path, say: Told = quiet) -> Samples:
     """Read a file into plain samples at `to`, which is taken away again when that fails. Raises FormatError."""
-    source = open_source(path, said)
+    try:
+        source = open_source(path, said)
+    except (FernError, MemoryError, OSError):
+        raise
+    except Exception as error:  # whatever a damaged file makes of a library
+        raise FormatError(f"the file is damaged: {str(error)[:200] or type(error).__name__}", "file") from error
     try:
         return _read_samples(source, to, say)
     except BaseException:
@@ -165,10 +166,12 @@ def read_samples(path: Path, said: Said, to: Path, say: Told = quiet) -> Samples
 
 def _read_samples(source: Source, to: Path, say: Told) -> Samples:
     shape = source.rows, source.cols
-    out = np.memmap(to, np.float32, "w+", shape=shape)
+    with to.open("w+b") as file:
+        reserve(file.fileno(), shape[0] * shape[1] * 4)
+    out = np.memmap(to, np.float32, "r+", shape=shape)
     row, missing = 0, 0
     low, high = math.inf, -math.inf
-    for band in source.bands(lambda done: say(0.9 * done, "Reading the file")):
+    for band in _sound(source.bands(lambda done: say(0.9 * done, "Reading the file"))):
         last = row + len(band)
         if source.south_up:
             out[shape[0] - last : shape[0] - row] = band[::-1]
@@ -184,12 +187,37 @@ def _read_samples(source: Source, to: Path, say: Told) -> Samples:
     if missing == shape[0] * shape[1]:
         raise FormatError("no post of the file has an elevation", "file")
     counts = np.zeros(BINS, np.int64)
-    for first in range(0, shape[0], ROWS_AT_ONCE):
-        say(0.9 + 0.1 * first / shape[0], "Counting elevations")
-        part = out[first : first + ROWS_AT_ONCE]
-        counts += np.histogram(part[~np.isnan(part)], BINS, (low, high if high > low else low + 1))[0]
+    span = (low, high if high > low else low + 1)
+
+    def give(band: Window) -> tuple[FloatArray, tuple[float, float]]:
+        return out[band.row0 : band.row1], span
+
+    whole = Window(0, 0, *shape)
+    for _, found in over(rows_of(whole, 32), give, counted, say=say, words="Counting elevations", part=(0.9, 1.0)):
+        counts += found
     out.flush()
     return Samples(source, to, low, high, missing, tuple(counts.tolist()))
+
+
+def _sound(bands: Iterator[FloatArray]) -> Iterator[FloatArray]:
+    """The bands of a file; whatever damaged samples make of a library is told in words."""
+    while True:
+        try:
+            band = next(bands)
+        except StopIteration:
+            return
+        except (FernError, MemoryError, OSError):
+            raise
+        except Exception as error:
+            words = f"the file is damaged: {str(error)[:200] or type(error).__name__}"
+            raise FormatError(words, "file") from error
+        yield band
+
+
+def counted(part: FloatArray, span: tuple[float, float]) -> NDArray[np.int64]:
+    """How many samples lie in each bin of a span; those that are missing in none."""
+    # In double precision: a span may be as narrow, or as wide, as single precision has it.
+    return np.histogram(part[~np.isnan(part)].astype(np.float64), BINS, span)[0]
 
 
 @dataclass(frozen=True, slots=True)
@@ -272,6 +300,9 @@ def layout(samples: Samples, placing: Placing) -> Layout:
         rows, cols, deep, wide = cols, rows, wide, deep
     down = across = 1.0
     if abs(deep - wide) > SAME * spacing:
+        if max(deep, wide) > MOST_UNEVEN * min(deep, wide):
+            words = f"samples stand {deep:g} m apart one way and {wide:g} m the other"
+            raise FormatError(f"{words}; at most {MOST_UNEVEN} times as far is allowed", "spacing_m")
         down, across = spacing / deep, spacing / wide
         rows, cols = count_of(rows, deep, spacing), count_of(cols, wide, spacing)
     for name, count in (("rows", rows), ("cols", cols)):
@@ -295,11 +326,14 @@ def lay_out(samples: Samples, placing: Placing, out: Any, say: Told = quiet, coa
         return plan
     with scratch(_turned_shape(crop.shape, turned), np.float32) as plain:
         _heights(samples, placing, plan, crop, _unturned(plain, turned, placing.flip), say)
-        for first in range(0, out.shape[0], ROWS_AT_ONCE):
-            say(0.9 + 0.1 * first / out.shape[0], "Laying the posts on squares")
-            rows = np.arange(first, min(first + ROWS_AT_ONCE, out.shape[0]))
-            across = np.arange(out.shape[1]) * plan.across
-            out[rows[0] : rows[-1] + 1] = between(plain, rows * plan.down, across)
+        across = np.arange(out.shape[1]) * plan.across
+
+        def give(band: Window) -> tuple[Any, ...]:
+            return plain, np.arange(band.row0, band.row1) * plan.down, across
+
+        words = "Laying the posts on squares"
+        for band, made in over(rows_of(Window(0, 0, *out.shape)), give, between, say=say, words=words, part=(0.9, 1.0)):
+            out[band.row0 : band.row1] = made
     return plan
 
 
@@ -338,12 +372,15 @@ def _heights(samples: Samples, placing: Placing, plan: Layout, crop: Any, out: A
                 plain[first : first + len(values)] = values.astype(np.float64) * plan.scale + plan.offset
         if not smooth:
             return
-        for first in range(0, rows, ROWS_AT_ONCE):
-            say(0.5 + 0.4 * first / rows, "Smoothing the steps")
-            last = min(first + ROWS_AT_ONCE, rows)
-            low, high = max(0, first - REACH), min(rows, last + REACH)
-            soft = unstepped(np.array(plain[low:high]), 1.0)[first - low : last - low]
-            out[first:last] = soft.astype(np.float64) * plan.scale + plan.offset
+        whole = Window(0, 0, *crop.shape)
+
+        def give(band: Window) -> tuple[FloatArray, float]:
+            return np.array(plain[max(0, band.row0 - REACH) : band.row1 + REACH]), 1.0
+
+        words = "Smoothing the steps"
+        for band, soft in over(rows_of(whole), give, unstepped, say=say, words=words, part=(0.5, 0.9)):
+            own = soft[band.row0 - max(0, band.row0 - REACH) :][: band.rows]
+            out[band.row0 : band.row1] = own.astype(np.float64) * plan.scale + plan.offset
 
 
 @contextmanager
@@ -389,8 +426,8 @@ class Incoming:
 class Waiting:
     """The files that wait to be placed, in the folder `incoming` of the data folder."""
 
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
+    def __init__(self, folder: Path, read: Callable[[Path, Said, Path, Told], Samples] = read_samples) -> None:
+        self.folder, self._read = folder, read
         self._lock = threading.Lock()
         self._files: OrderedDict[str, Incoming] = OrderedDict()
 
@@ -413,7 +450,10 @@ class Waiting:
     def read(self, file: Incoming, reading: Reading, say: Told) -> Samples:
         """Read a file, in the place of how it was read before."""
         to = file.path.with_name(f"{file.path.name}-{secrets.token_hex(4)}.f32")
-        samples = read_samples(file.path, reading.said(), to, say)
+        try:
+            samples = self._read(file.path, reading.said(), to, say)
+        except FileNotFoundError:
+            raise Conflict("the file was dropped, or others came after it, before it was read") from None
         with self._lock:
             waits = file.id in self._files
             old, file.samples = file.samples, samples if waits else None

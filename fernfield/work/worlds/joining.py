@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import partial
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -12,15 +11,17 @@ from pydantic import Field
 
 from fernfield.core.errors import Conflict
 from fernfield.core.grid import FloatArray, Grid, Window
-from fernfield.core.ground.join import joined, narrowing, raised_corner
+from fernfield.core.ground.join import narrowing, raised_corner, seam_of
 from fernfield.work.kernel.commands import Command
-from fernfield.work.kernel.posts.lands import alone
+from fernfield.work.kernel.posts.lands import Land, alone
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import JOINS, Join, Tract, TractPlace
 from fernfield.work.kernel.rows import Key, Moves, TractId
 from fernfield.work.kernel.world import OpenWorld, Outcome
-from fernfield.work.kernel.writing.draft import Draft
-from fernfield.work.kernel.writing.drawing import GroundDrawing
+from fernfield.work.kernel.writing.aside import Asides, overtaken
+from fernfield.work.kernel.writing.drawing import Put, draw, plainly
+from fernfield.work.kernel.writing.ledger import Ended, said
+from fernfield.work.kernel.writing.sweep import Sweep
 
 NEAR = 0.01
 """Edges that are less than this part of a spacing apart touch."""
@@ -121,7 +122,7 @@ def _back(values: FloatArray, side: str, first: bool) -> FloatArray:
 def join(world: OpenWorld, command: JoinTracts) -> Outcome:
     """Bring two edges to one line. Raises Conflict when they do not touch, or their posts differ."""
 
-    def work(draft: Draft) -> tuple[str, Moves]:
+    def begin() -> Sweep:
         found = [t for t in touching(world) if {t.first, t.second} == {command.first, command.second}]
         one, two = world.place_of(command.first), world.place_of(command.second)
         if not found:
@@ -130,16 +131,17 @@ def join(world: OpenWorld, command: JoinTracts) -> Outcome:
         if touch.why_not:
             raise Conflict(f"{one.name} and {two.name} cannot be joined: {touch.why_not}")
         row = Join(first=touch.first, second=touch.second, side=touch.side, blend_m=command.blend_m)
-        ground = GroundDrawing(world, draft, command.sheet)
-        _blend(world, ground, row)
-        ground.settle()
-        return f"Joined {one.name} and {two.name}", {("joins", key_of(row.first, row.second)): row}
+        there = Asides(world)
+        puts = _blend(world, there, row)
+        moves: Moves = {("joins", key_of(row.first, row.second)): row}
+        ended = Ended(f"Joined {one.name} and {two.name}", said(command), moves)
+        return draw(world, puts, command.sheet, lambda: ended, still=lambda: not overtaken(world, there.seen))
 
-    return world.change_ground(command, work)
+    return world.sweep(begin)
 
 
-def _blend(world: OpenWorld, ground: GroundDrawing, row: Join) -> None:
-    """Bring the corners at both ends to one height, then the two edges to one line."""
+def _blend(world: OpenWorld, there: Asides, row: Join) -> list[Put]:
+    """Bring the corners at both ends to one height, then the two edges to one line; read from the tiles `there`."""
     one, two = world.tract(row.first), world.tract(row.second)
     posts = row.blend_m / one.grid.spacing
     at, grid = world.place_of(row.first), one.grid
@@ -148,22 +150,50 @@ def _blend(world: OpenWorld, ground: GroundDrawing, row: Join) -> None:
         ends = [(at.x + grid.width, at.y + grid.depth), (at.x + grid.width, at.y)]
     else:
         ends = [(at.x, at.y + grid.depth), (at.x + grid.width, at.y + grid.depth)]
-    crossed = []
+    puts, crossed = [], []
     for x, y in ends:
         meeting = _meeting(world, row, x, y)
         crossed.append(len(meeting) > 2)
         if len(meeting) > 2:
-            _level_corner(ground, meeting, posts)
+            puts += _level_corner(there, meeting, posts)
+
+    def edge(tract: Tract, window: Window) -> FloatArray:
+        """Two posts inland, with what the corners are lifted by."""
+        values = there[tract.row.id].read(HEIGHT, window)
+        for put in puts:
+            if put.land.id == tract.row.id and not (part := window.meet(put.window)).empty:
+                box = part.inside(window)
+                values[box] = put.look(_as_it_is, part)(values[box])
+        return _inland(values, row.side, tract is one)
+
+    narrow = [edge(tract, window) for tract, window in zip((one, two), _strips(one, two, row.side, 2), strict=True)]
     windows = _strips(one, two, row.side, max(2, int(np.ceil(posts)) + 1))
-    strips = [
-        _inland(tract.cache.read(HEIGHT, window), row.side, tract is one)
-        for tract, window in zip((one, two), windows, strict=True)
-    ]
-    room = float(min(strips[0].shape[1], strips[1].shape[1]) - 1)
-    made = joined(strips[0], strips[1], narrowing(len(strips[0]), min(posts, room), crossed[0], crossed[1]))
-    for tract, window, new in zip((one, two), windows, made, strict=True):
-        whole = _back(new, row.side, tract is one)
-        ground.put(alone(tract), window, partial(_cut, window, whole))
+    room = float(min(_deep(window, row.side) for window in windows) - 1)
+    seam = seam_of(narrow[0], narrow[1], narrowing(len(narrow[0]), min(posts, room), crossed[0], crossed[1]))
+    for side, (tract, window) in enumerate(zip((one, two), windows, strict=True)):
+
+        def new(part: Window, was: FloatArray, side: int = side, window: Window = window) -> FloatArray:
+            along, inland = _place_in(part, window, row.side, side == 0)
+            laid = seam.laid(side, np.ascontiguousarray(_inland(was, row.side, side == 0)), along, inland)
+            return np.ascontiguousarray(_back(laid, row.side, side == 0))
+
+        puts.append(Put(alone(tract), window, plainly(new)))
+    return puts
+
+
+def _as_it_is(land: Land) -> Land:
+    return land
+
+
+def _deep(window: Window, side: str) -> int:
+    return window.cols if side == "east" else window.rows
+
+
+def _place_in(part: Window, window: Window, side: str, first: bool) -> tuple[int, int]:
+    """Where a part of a strip begins once it is turned: along the edge, and inland."""
+    if side == "east":
+        return part.row0 - window.row0, window.col1 - part.col1 if first else part.col0 - window.col0
+    return part.col0 - window.col0, part.row0 - window.row0 if first else window.row1 - part.row1
 
 
 def _meeting(world: OpenWorld, row: Join, x: float, y: float) -> list[tuple[Tract, int, int]]:
@@ -195,10 +225,11 @@ def _corner(world: OpenWorld, key: str, x: float, y: float) -> tuple[int, int] |
     return None if col is None or line is None else (line, col)
 
 
-def _level_corner(ground: GroundDrawing, meeting: list[tuple[Tract, int, int]], posts: float) -> None:
+def _level_corner(there: Asides, meeting: list[tuple[Tract, int, int]], posts: float) -> list[Put]:
     """Lift or lower each tract around its corner, so that all corners are one height."""
-    heights = [float(tract.cache.read(HEIGHT, Window(r, c, r + 1, c + 1))[0, 0]) for tract, r, c in meeting]
+    heights = [float(there[t.row.id].read(HEIGHT, Window(r, c, r + 1, c + 1))[0, 0]) for t, r, c in meeting]
     mean = float(np.mean(heights))
+    puts = []
     for (tract, row, col), height in zip(meeting, heights, strict=True):
         radius = min(posts, tract.grid.rows - 1, tract.grid.cols - 1)
         around = tract.grid.clip(Window(row, col, row + 1, col + 1).pad(int(np.ceil(radius))))
@@ -207,11 +238,8 @@ def _level_corner(ground: GroundDrawing, meeting: list[tuple[Tract, int, int]], 
                    wide: float = radius) -> FloatArray:  # fmt: skip
             return raised_corner(was, at[0] - part.row0, at[1] - part.col0, lift, wide)
 
-        ground.put(alone(tract), around, lifted)
-
-
-def _cut(window: Window, values: FloatArray, part: Window, _was: FloatArray) -> FloatArray:
-    return np.ascontiguousarray(values[part.inside(window)])
+        puts.append(Put(alone(tract), around, plainly(lifted)))
+    return puts
 
 
 def part(world: OpenWorld, command: PartTracts) -> Outcome:

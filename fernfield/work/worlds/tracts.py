@@ -32,9 +32,9 @@ from fernfield.work.kernel.posts.layers import HEIGHT, WHOLE, sort_of
 from fernfield.work.kernel.posts.overviews import VERSION
 from fernfield.work.kernel.posts.tiles import packed
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES, Kind, Tract, TractPlace
-from fernfield.work.kernel.rows import ONLY, Collection, Coordinate, Elevation, Moves, Name, Shift, TractId
+from fernfield.work.kernel.rows import ONLY, Collection, Coordinate, Elevation, Moves, Name, Shift, Spacing, TractId
 from fernfield.work.kernel.says import UNASKED, Say
-from fernfield.work.kernel.windows import over, rows_of
+from fernfield.work.kernel.windows import over, quiet, rows_of
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.plots.rows import SYMMETRY
 from fernfield.work.water.rows import sea_level
@@ -58,7 +58,7 @@ class TractSpec(Command):
     kind: Kind = "open"
     width_m: Annotated[float, Field(gt=0, le=200_000), Say("Width", "m")]
     depth_m: Annotated[float, Field(gt=0, le=200_000), Say("Depth", "m")]
-    spacing_m: Annotated[float, Field(gt=0, le=1000), Say("Spacing", "m")]
+    spacing_m: Annotated[Spacing, Say("Spacing", "m")]
     elevation_m: Annotated[Elevation, Say("Elevation", "m")] = 10.0
     begin: Annotated[Begin, UNASKED] = Plain()
 
@@ -96,7 +96,7 @@ class RespaceTract(Command):
 
     do: Literal["respace_tract"] = "respace_tract"
     key: Annotated[str, UNASKED] = ""
-    spacing_m: Annotated[float, Field(gt=0, le=1000), Say("A post every", "m")]
+    spacing_m: Annotated[Spacing, Say("A post every", "m")]
 
 
 class PlaceTract(Command):
@@ -117,7 +117,8 @@ def tiles_of(tract_id: str, layer: str, grid: Grid, read: Ground, job: Job | Non
     def give(window: Window) -> tuple[FloatArray]:
         return (np.ascontiguousarray(read(window)),)
 
-    for window, tile in over(tiles, give, packed, job=job, words="Storing the ground", part=part):
+    say = quiet if job is None else job.step
+    for window, tile in over(tiles, give, packed, say=say, words="Storing the ground", part=part):
         yield TileAt(tract_id, layer, window.row0 // TILE, window.col0 // TILE), tile
 
 
@@ -410,23 +411,33 @@ def loss_of(world: OpenWorld, tract: Tract, spacing: float, side: int = 320) -> 
             return np.asarray(tract.cache.read(HEIGHT, part), np.float32)
 
     scale = old.spacing / new.spacing
-    for window in rows_of(old.window, max(block, TILE // block * block)):
-        first = window.row0
+
+    cols = (np.arange(old.cols) * scale).clip(0, new.cols - 1).astype(np.float32)
+
+    def give(window: Window) -> tuple[Any, ...]:
         there = new.clip(Window(math.floor(window.row0 * scale) - 2, 0, math.ceil(window.row1 * scale) + 3, new.cols))
-        coarse = _resampled(ground, old, new, there)
-        rows = (np.arange(window.row0, window.row1) * scale - there.row0).clip(0, there.rows - 1)
-        cols = (np.arange(old.cols) * scale).clip(0, new.cols - 1)
-        back = cv2.remap(
-            coarse,
-            np.broadcast_to(cols.astype(np.float32), window.shape).copy(),
-            np.broadcast_to(rows.astype(np.float32)[:, None], window.shape).copy(),
-            cv2.INTER_LINEAR,
-        )
-        away = np.abs(np.asarray(back) - ground(window))
-        squares += float((away.astype(np.float64) ** 2).sum())
-        greatest = max(greatest, float(away.max()))
-        pad = np.pad(away, ((0, -window.rows % block), (0, -old.cols % block)))
-        lost[first // block : first // block + pad.shape[0] // block] = pad.reshape(
-            pad.shape[0] // block, block, pad.shape[1] // block, block
-        ).max(axis=(1, 3))
+        rows = (np.arange(window.row0, window.row1) * scale - there.row0).clip(0, there.rows - 1).astype(np.float32)
+        return ground(window), _resampled(ground, old, new, there), rows, cols, block
+
+    windows = rows_of(old.window, max(block, TILE // block * block))
+    for window, (cells, total) in over(windows, give, lost_between):
+        first = window.row0 // block
+        lost[first : first + len(cells)] = cells
+        squares, greatest = squares + total, max(greatest, float(cells.max()))
     return lost, greatest, math.sqrt(squares / (old.rows * old.cols))
+
+
+def lost_between(
+    ground: FloatArray, coarse: FloatArray, rows: FloatArray, cols: FloatArray, block: int
+) -> tuple[FloatArray, float]:
+    """By how much a band of ground differs from what is drawn between other posts: the greatest in each cell of `block`
+    posts a side, and the sum of squares. [m, m²]
+
+    rows, cols : where the band's posts stand among the others
+    """
+    across = np.broadcast_to(cols, ground.shape).copy()
+    down = np.broadcast_to(rows[:, None], ground.shape).copy()
+    away = np.abs(np.asarray(cv2.remap(coarse, across, down, cv2.INTER_LINEAR)) - ground)
+    pad = np.pad(away, ((0, -ground.shape[0] % block), (0, -ground.shape[1] % block)))
+    cells = pad.reshape(pad.shape[0] // block, block, pad.shape[1] // block, block).max(axis=(1, 3))
+    return cells, float((away.astype(np.float64) ** 2).sum())

@@ -3,10 +3,10 @@ import Alpine from "/static/js/kernel/alpine.js";
 import { bodyOf, fieldsOf, fill, sendAlso, valueOf } from "/static/js/kernel/forms.js";
 import { ask, say } from "/static/js/kernel/say.js";
 import { fetchPanel, setBrush, watchForm } from "/static/js/seen/bench.js";
-import { MOVED } from "/static/js/seen/marks.js";
-import { drawOutline } from "/static/js/seen/outline.js";
-import { drawOverlay } from "/static/js/seen/overlay.js";
-import { row, rows } from "/static/js/seen/rows.js";
+import { MOVED } from "/static/js/seen/drawn/marks.js";
+import { drawOutline } from "/static/js/seen/hands/outline.js";
+import { drawOverlay } from "/static/js/seen/drawn/overlay.js";
+import { expect, fetchRows, row, rows } from "/static/js/seen/rows.js";
 import {
   actions,
   brush,
@@ -194,9 +194,27 @@ Alpine.data("ground", () => ({
   drawPlot() {
     const form = /** @type {HTMLFormElement} */ (box.querySelector("[data-draw=plot]"));
     const name = /** @type {HTMLInputElement} */ (form.elements.namedItem("name")).value;
-    form.reset();
-    delete form.dataset.typed;
-    drawOutline("plot", (points) => ask(`${base}/plots?in=world`, "POST", { name, points, tract: state.world.tract }));
+    drawOutline("plot", async (points) => {
+      if (!(await ask(`${base}/plots?in=world`, "POST", { name, points, tract: state.world.tract }))) return;
+      // Its name is typed until it is kept.
+      form.reset();
+      delete form.dataset.typed;
+    });
+  },
+  /** @param {Event} event */
+  shapePlot(event) {
+    const { key = "" } = /** @type {HTMLElement} */ (event.currentTarget).dataset;
+    const was = row("plots", key)?.points;
+    if (!was) return;
+    drawOutline(
+      "shape",
+      (points) => {
+        if (JSON.stringify(points) === JSON.stringify(was)) return;
+        expect("plots", key, { points });
+        ask(`${base}/plots/${key}?in=world`, "PATCH", { points }).then((kept) => kept || fetchRows("plots"));
+      },
+      was,
+    );
   },
   async checkSymmetry() {
     const found = await ask(`${landApi}/symmetry`);

@@ -17,7 +17,8 @@ from fernfield.work.ground.rows import SHEETS, Sheet, sheets_of
 from fernfield.work.ground.sheet_edits import empty_sheet, merge, paste_sheet, put_sheet, sheet_asc
 from fernfield.work.kernel.commands import Command, said_of
 from fernfield.work.kernel.rows import Key, new_key
-from fernfield.work.worlds.intake import Placing, heights_of, read_samples
+from fernfield.work.worlds.apart import read_apart
+from fernfield.work.worlds.intake import Placing, heights_of
 
 router = APIRouter(prefix="/api", tags=["sheets"])
 
@@ -104,7 +105,7 @@ def bring_in(
     with upload(studio, file) as path:
         samples = path.with_suffix(".f32")
         try:
-            with heights_of(read_samples(path, Said(spacing_m=spacing_m), samples), placing) as (rise, plan):
+            with heights_of(read_apart(path, Said(spacing_m=spacing_m), samples), placing) as (rise, plan):
                 outcome = paste_sheet(world, at, command, np.asarray(rise), plan.spacing_m)
         finally:
             samples.unlink(missing_ok=True)

@@ -1,8 +1,10 @@
 // The layout: tracts as rectangles on a sheet with a grid in metres, dragged, snapped, joined.
 import Alpine from "/static/js/kernel/alpine.js";
 import { fill } from "/static/js/kernel/forms.js";
+import "/static/js/kernel/focus.js";
 import { ask } from "/static/js/kernel/say.js";
 import { drag, id, roundDown, svg } from "/static/js/kernel/shapes.js";
+import { tell } from "/static/js/kernel/tell.js";
 
 /** @typedef {{id: string, name: string, rows: number, cols: number, spacing_m: number, x: number, y: number, kind: string}} Tract */
 /** @typedef {{first: string, second: string, side: string, joined: string | null, why_not: string | null, gap_m: number, blend_m: number | null}} Pair */
@@ -182,16 +184,18 @@ Alpine.data("layout", () => ({
 
 async function again() {
   const found = await ask(`${base}/layout`);
-  const about = await ask(base);
-  if (!found || !about) return;
+  const about = found && (await ask(base));
+  if (!found || !about) return false;
   const first = known.tracts.length === 0;
   Object.assign(known, { tracts: found.tracts, touching: found.touching });
   ({ revision } = about);
   if (!named(known.chosen)) known.chosen = known.tracts[0].id;
   id("kept").textContent = `r${revision} kept`;
   id("undo").disabled = !about.can_undo;
+  for (const { id: key, x, y } of known.tracts) kept.set(key, { x, y });
   if (first) look();
   show();
+  return true;
 }
 
 /** A place for a tract: its edges snap to those of others, or its corner to the grid. @param {Tract} t @param {number} x @param {number} y */
@@ -226,9 +230,25 @@ function snapped(t, x, y) {
 /** @param {Tract} t */
 async function put(t) {
   id("kept").textContent = "moving …";
-  await ask(`/api/tracts/${t.id}`, "PATCH", { x: t.x, y: t.y });
-  await again();
+  const moved = await ask(`/api/tracts/${t.id}`, "PATCH", { x: t.x, y: t.y });
+  if (moved) tell(`${t.name} at east ${t.x}, north ${t.y}`);
+  if (await again()) return;
+  // Nothing was heard: what is shown is what was known before.
+  Object.assign(t, kept.get(t.id));
+  id("kept").textContent = `line lost · r${revision}`;
+  show();
+  setTimeout(whenItAnswers, 2000);
 }
+/** The layout is fetched as soon as the server answers again. */
+async function whenItAnswers() {
+  const answers = await fetch("/healthz").then(
+    (answer) => answer.ok,
+    () => false,
+  );
+  if (!answers || !(await again())) setTimeout(whenItAnswers, 2000);
+}
+/** Where each tract stands as far as the server has said. @type {Map<string, {x: number, y: number}>} */
+const kept = new Map();
 
 drag(
   sheet,
@@ -261,7 +281,12 @@ sheet.addEventListener("keydown", (/** @type {KeyboardEvent} */ event) => {
   const t = named(known.chosen);
   if (!way || !t) return;
   event.preventDefault();
-  const step = event.shiftKey ? 10 * t.spacing_m : t.spacing_m;
+  // By a post, by ten, by a screen.
+  const step = event.ctrlKey
+    ? Math.round((view.w * 0.5) / t.spacing_m) * t.spacing_m
+    : event.shiftKey
+      ? 10 * t.spacing_m
+      : t.spacing_m;
   Object.assign(t, { x: t.x + way[0] * step, y: t.y + way[1] * step });
   put(t);
 });
@@ -280,6 +305,12 @@ document.body.addEventListener("fern:again", (event) => {
   if (tract) known.chosen = tract;
   delete id("add").dataset.typed;
   again();
+});
+addEventListener("keydown", (event) => {
+  if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z" || event.shiftKey) return;
+  if (/** @type {Element} */ (event.target).closest("input, textarea, select")) return;
+  event.preventDefault();
+  id("undo").click();
 });
 addEventListener("resize", () => {
   look();

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Query, Request, Response
+from fastapi import APIRouter, Request, Response
 from pydantic import Field
 
 from fernfield.web.kernel.parts import TheStudio, TheTract, TheWorld, job_answer, outcome_json
 from fernfield.web.kernel.pictures import loss_png
 from fernfield.web.kernel.worlds import world_json
 from fernfield.work.kernel.commands import Command
-from fernfield.work.kernel.rows import Coordinate, Key, Name, TractId
+from fernfield.work.kernel.rows import Coordinate, Key, Name, Spacing, TractId
 from fernfield.work.worlds.bounding import PutBoundary
 from fernfield.work.worlds.joining import JoinTracts, PartTracts, join, layout_json, part
 from fernfield.work.worlds.tracts import (
@@ -80,9 +80,6 @@ def crop(request: Request, body: CropTract, tract: TheTract, studio: TheStudio) 
 def respace(request: Request, body: RespaceTract, tract: TheTract, studio: TheStudio) -> Response:
     """Another spacing; the tract gets a new id. The job's result is {revision, world}."""
     return job_answer(request, studio.start_respace(tract[1].row.id, body))
-
-
-Spacing = Annotated[float, Query(gt=0, le=1000)]
 
 
 @router.get("/tracts/{tract}/loss")

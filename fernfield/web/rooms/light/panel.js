@@ -1,5 +1,5 @@
 // The sun's dial: a drag sets its bearing and height; letting go is one revision.
-import { drag } from "/static/js/kernel/shapes.js";
+import { drag, heldKeys } from "/static/js/kernel/shapes.js";
 import { clamp, heed, state, watch } from "/static/js/seen/state.js";
 
 /** @param {string} name @returns {any} */
@@ -31,16 +31,19 @@ function begin() {
     placeSun();
   };
   drag(face, (event) => (turn(event), true), { move: (_, event) => turn(event), end: () => form.requestSubmit() });
-  face.addEventListener("keydown", (/** @type {KeyboardEvent} */ event) => {
-    const step = { ArrowRight: 5, ArrowLeft: -5 }[event.key];
-    if (!step) return;
-    event.preventDefault();
-    event.stopPropagation();
-    const field = id("sun-sun_bearing_deg");
-    field.value = String((Number(field.value) + step + 360) % 360);
-    placeSun();
-    form.requestSubmit();
-  });
+  heldKeys(
+    face,
+    (event) => {
+      const step = { ArrowRight: 5, ArrowLeft: -5 }[event.key];
+      if (!step) return false;
+      const field = id("sun-sun_bearing_deg");
+      field.value = String((Number(field.value) + step + 360) % 360);
+      form.dataset.typed = "yes";
+      placeSun();
+      return true;
+    },
+    () => form.requestSubmit(),
+  );
   form.addEventListener("input", placeSun);
   placeSun();
 }

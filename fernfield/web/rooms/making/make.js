@@ -1,6 +1,7 @@
 // Making a world: the starting ground, the live picture, a file that is read and placed.
 import Alpine from "/static/js/kernel/alpine.js";
 import { bodyOf, fieldsOf, sendInstead, settle } from "/static/js/kernel/forms.js";
+import "/static/js/kernel/focus.js";
 import { problemOf, problemWords } from "/static/js/kernel/say.js";
 import { id } from "/static/js/kernel/shapes.js";
 import { recipeOf, showSettings } from "./recipe.js";
@@ -21,13 +22,19 @@ function wanted(form) {
 function picture() {
   if (!make || make.hidden) return;
   const { name, ...spec } = wanted(make);
-  window.htmx.ajax("GET", "/make/picture", {
-    source: "#make-picture",
-    target: "#make-picture",
-    swap: "innerHTML",
-    values: { spec: JSON.stringify(spec) },
-  });
+  clearTimeout(retry);
+  const how = { source: "#make-picture", target: "#make-picture", swap: "innerHTML" };
+  // What went wrong is said in the picture's own place.
+  window.htmx.ajax("GET", "/make/picture", { ...how, values: { spec: JSON.stringify(spec) } }).catch(() => {});
 }
+let retry = 0;
+document.body.addEventListener("htmx:sendError", (event) => {
+  const box = id("make-picture");
+  if (/** @type {CustomEvent} */ (event).detail.target !== box) return;
+  box.innerHTML =
+    '<p class="alert alert-danger" role="status">The picture could not be fetched. It comes by itself as soon as the server answers.</p>';
+  retry = setTimeout(picture, 2000);
+});
 function soon() {
   clearTimeout(timer);
   timer = setTimeout(picture, 200);

@@ -2,9 +2,9 @@
 import Alpine from "/static/js/kernel/alpine.js";
 import { sendAlso } from "/static/js/kernel/forms.js";
 import { chosenForm, chosenOf } from "/static/js/seen/bench.js";
-import { addPlaced, choose, removeChosen } from "/static/js/seen/placed.js";
-import { addMark, inView, name } from "/static/js/seen/overlay.js";
-import { screenAt } from "/static/js/seen/plan.js";
+import { addPlaced, choose, removeChosen } from "/static/js/seen/hands/placed.js";
+import { addMark, inView, name } from "/static/js/seen/drawn/overlay.js";
+import { screenAt } from "/static/js/seen/drawn/plan.js";
 import { each } from "/static/js/seen/rows.js";
 import { heed, state } from "/static/js/seen/state.js";
 

@@ -1,11 +1,13 @@
 // The trial: at eye level. The server walks; the page sends wishes and shows where it got to.
 import Alpine from "/static/js/kernel/alpine.js";
+import { closed, opened } from "/static/js/kernel/layers.js";
 import { say } from "/static/js/kernel/say.js";
 import { meantBy } from "/static/js/kernel/shortcuts.js";
+import { tell } from "/static/js/kernel/tell.js";
 import { hears, send } from "/static/js/seen/live.js";
-import { request, stand } from "/static/js/seen/overlook.js";
+import { request, stand } from "/static/js/seen/drawn/overlook.js";
 import { each } from "/static/js/seen/rows.js";
-import { actions, clamp, entered, seenTracts, state, tractAt } from "/static/js/seen/state.js";
+import { actions, clamp, entered, seenTracts, state, tractAt, watch } from "/static/js/seen/state.js";
 
 const EYE_M = 1.65;
 const pane = /** @type {HTMLElement} */ (document.getElementById("look"));
@@ -14,6 +16,16 @@ const field = (/** @type {string} */ name) => /** @type {HTMLElement} */ (hud.qu
 
 /** What each action asks of the walker: ahead, and to the right. @type {Record<string, [number, number]>} */
 const WAYS = { "walk-ahead": [1, 0], "walk-back": [-1, 0], "walk-right": [0, 1], "walk-left": [0, -1] };
+/** How each turns the eye: to the right, and up. @type {Record<string, [number, number]>} */
+const LOOKS = {
+  "walk-turn-right": [1, 0],
+  "walk-turn-left": [-1, 0],
+  "walk-look-up": [0, 1],
+  "walk-look-down": [0, -1],
+};
+/** How fast keys and buttons turn it. [°/s] */
+const TURN_DEG_S = 90;
+/** @type {Set<string>} */
 const pressed = new Set();
 let facing = 0;
 let pitch = 0;
@@ -60,6 +72,8 @@ hears("walker", (message) => {
     hud.hidden = false;
     state.view = "eye";
     pane.focus();
+    opened("walk", leave);
+    tell("You are walking. W A S D or the up and down arrows walk, left and right turn, Escape leaves.");
     requestAnimationFrame(step);
   }
   if (!state.walking) return;
@@ -70,11 +84,16 @@ hears("walker", (message) => {
   field("speed").textContent = `${message.speed.toFixed(1)} m/s`;
   field("slope").textContent = `${message.slope.toFixed(0).replace("-", "−")}°`;
   const slowed = message.water > 0.05 && !message.blocked ? `wading, ${message.water.toFixed(1)} m deep` : "";
-  field("blocked").textContent = message.blocked ? `stopped by ${message.blocked}` : slowed;
+  const words = message.blocked ? `stopped by ${message.blocked}` : slowed;
+  if (field("blocked").textContent !== words) field("blocked").textContent = words;
 });
 
-function step() {
+let before = 0;
+/** @param {number} now */
+function step(now) {
   if (!state.walking) return;
+  turnByKeys(Math.min((now - before) / 1000, 0.1));
+  before = now;
   if (walker) {
     if (!shown) shown = { ...walker };
     for (const name of ["x", "y", "z"]) shown[name] += (walker[name] - shown[name]) * 0.35;
@@ -83,12 +102,27 @@ function step() {
   requestAnimationFrame(step);
 }
 
+/** Keys that are held turn the eye on. @param {number} seconds */
+function turnByKeys(seconds) {
+  let [right, up] = [0, 0];
+  for (const name of pressed) {
+    right += LOOKS[name]?.[0] ?? 0;
+    up += LOOKS[name]?.[1] ?? 0;
+  }
+  if (!right && !up) return;
+  facing += right * TURN_DEG_S * seconds;
+  pitch = clamp(pitch + (up * TURN_DEG_S * seconds) / 2, -85, 85);
+  window.fern.facing = facing;
+  clearTimeout(sendTimer);
+  sendTimer = setTimeout(wish, 15);
+}
+
 function wish() {
   let ahead = 0;
   let aside = 0;
   for (const key of pressed) {
-    ahead += WAYS[key][0];
-    aside += WAYS[key][1];
+    ahead += WAYS[key]?.[0] ?? 0;
+    aside += WAYS[key]?.[1] ?? 0;
   }
   send({
     is: "wish",
@@ -103,14 +137,19 @@ function wish() {
 function leave() {
   if (!state.walking) return;
   state.walking = false;
+  closed("walk");
   pressed.clear();
   send({ is: "stand" });
+  tell("The walk is over.");
   hud.hidden = true;
   stand(null);
   state.cursor = null;
   if (document.pointerLockElement) document.exitPointerLock();
   state.view = back;
   request();
+  // Back to the map on which it began, once it is shown.
+  const map = document.getElementById(back === "overlook" ? "look" : "flat");
+  Alpine.nextTick(() => map?.focus({ preventScroll: true }));
 }
 
 /** @param {number} dx @param {number} dy */
@@ -131,6 +170,7 @@ window.addEventListener(
     event.stopPropagation();
     if (name === "walk-leave") leave();
     else if (name === "walk-run") run = true;
+    else if (pressed.has(name)) return;
     else pressed.add(name);
     wish();
   },
@@ -149,12 +189,19 @@ window.addEventListener("blur", () => {
 });
 
 pane.addEventListener("pointerdown", (event) => {
-  if (!state.walking || event.button !== 0) return;
+  if (!state.walking || event.button !== 0 || /** @type {Element} */ (event.target).closest("button")) return;
   pane.setPointerCapture(event.pointerId);
-  pane.requestPointerLock?.()?.catch?.(() => {});
+  last = [event.clientX, event.clientY];
+  // A finger drags; only a mouse can be held fast.
+  if (event.pointerType === "mouse") pane.requestPointerLock?.()?.catch?.(() => {});
 });
+let last = [0, 0];
 pane.addEventListener("pointermove", (event) => {
-  if (state.walking && (locked || event.buttons & 1)) look(event.movementX, event.movementY);
+  if (!state.walking || !(locked || event.buttons & 1)) return;
+  if (/** @type {Element} */ (event.target).closest("button")) return;
+  const [dx, dy] = locked ? [event.movementX, event.movementY] : [event.clientX - last[0], event.clientY - last[1]];
+  last = [event.clientX, event.clientY];
+  look(dx, dy);
 });
 document.addEventListener("pointerlockchange", () => {
   const now = document.pointerLockElement === pane;
@@ -162,6 +209,24 @@ document.addEventListener("pointerlockchange", () => {
   if (locked && !now) leave();
   locked = now;
 });
+// The same on the screen, for fingers: a button works as long as it is held.
+for (const button of /** @type {NodeListOf<HTMLElement>} */ (hud.querySelectorAll("[data-walks]"))) {
+  const name = button.dataset.walks || "";
+  const lift = () => pressed.delete(name) && wish();
+  button.addEventListener("pointerdown", (event) => {
+    event.preventDefault();
+    button.setPointerCapture(event.pointerId);
+    pressed.add(name);
+    wish();
+  });
+  for (const what of ["pointerup", "pointercancel", "lostpointercapture"]) button.addEventListener(what, lift);
+}
+hud.querySelector("[data-leave]")?.addEventListener("click", () => leave());
+// Whoever goes to another stage has left.
+watch(
+  () => state.stage,
+  () => leave(),
+);
 hears("connection", (up) => {
   if (up || !state.walking) return;
   leave();

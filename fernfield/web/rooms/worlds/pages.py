@@ -16,13 +16,18 @@ from fernfield.work.worlds.tracts import CropTract, RespaceTract
 
 router = APIRouter(include_in_schema=False)
 
+LOW_BYTES = 1 << 30
+"""With less room than this on the disk it is said."""
+
 
 @router.get("/", response_class=HTMLResponse)
 def first_page(request: Request, studio: TheStudio) -> Response:
     """The worlds on the table, those that cannot be opened, and the bin."""
     worlds, shut = studio.listed()
     cards = [card_of(world, studio) for world in worlds]
-    return page(request, "worlds/worlds.html", worlds=cards, shut=shut, bin=studio.bin())
+    free = studio.room()
+    low = free >> 20 if free < LOW_BYTES else None
+    return page(request, "worlds/worlds.html", worlds=cards, shut=shut, bin=studio.bin(), low=low)
 
 
 @router.get("/bin/{world}/ask", response_class=HTMLResponse)

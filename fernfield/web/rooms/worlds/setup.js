@@ -1,4 +1,5 @@
 // Setting up a world that is there: bounds and what is lost by another spacing are drawn before anything is done.
+import "/static/js/kernel/focus.js";
 import { bodyOf } from "/static/js/kernel/forms.js";
 import { ask } from "/static/js/kernel/say.js";
 import { id, svg } from "/static/js/kernel/shapes.js";

@@ -118,7 +118,7 @@ export interface Boot {
   stages: string[];
   scripts: string[];
   tools: Tool[];
-  overlays: { name: string; label: string; hint: string }[];
+  overlays: { name: string; label: string; hint: string; help: string }[];
   shortcuts: Shortcut[];
   collections: {
     name: string;
@@ -146,6 +146,13 @@ export interface PageState {
     sun_bearing_deg: number;
     sun_height_deg: number;
   };
+  keysOff: boolean;
+  /** Whether a picture of the land could not be fetched. */
+  missing: boolean;
+  /** Whether the keyboard moves the cursor of the map. */
+  byKeys: boolean;
+  /** Room on the server's disk where it runs low. [MiB] */
+  room_mib: number | null;
   can_undo: boolean;
   can_redo: boolean;
   line: string;

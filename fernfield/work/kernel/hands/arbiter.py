@@ -12,13 +12,13 @@ from weakref import proxy
 from numpy.typing import NDArray
 
 from fernfield.core.brush.pace import Sample
-from fernfield.core.errors import Conflict
+from fernfield.core.errors import Conflict, InvalidInput
 from fernfield.core.grid import NOWHERE, Window
 from fernfield.work.kernel.commands import StrokeBase
 from fernfield.work.kernel.events import Moved
 from fernfield.work.kernel.hands.brushwork import Manner, hand_of
 from fernfield.work.kernel.hands.sides import beside
-from fernfield.work.kernel.hands.strokes import Canvas, InTheWay, StrokeRun
+from fernfield.work.kernel.hands.strokes import TOO_MUCH, Canvas, InTheWay, StrokeRun
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tiles import Place
 from fernfield.work.kernel.writing.ledger import PATIENCE_S, Outcome
@@ -45,7 +45,7 @@ class Arbiter:
         tract, land = world.tract(tract_id), world.land_from(tract_id)
         manner = world.house.manner(world, tract_id, start)
         grid = replace(tract.grid, west=land.origin[0], south=land.origin[1])
-        canvas = Canvas(tract_id, tract.cache, grid, beside(land), world.holds)
+        canvas = Canvas(tract_id, tract.cache, grid, beside(land), world.holds, world.lock)
         run = StrokeRun(start, canvas, hand_of(manner, canvas))
         self._manners[run.serial] = manner
         return run
@@ -109,6 +109,8 @@ class Arbiter:
             raise Conflict("the stroke has already ended")
         try:
             self._finish_drawing(run)
+            if run.full and run.whole_or_nothing:
+                raise InvalidInput(f"{TOO_MUCH}; nothing was changed", "path")
             manner = self._manners[run.serial]
             check = self._world.house.layers(manner.tool.layer).check
             if check is not None:

@@ -24,9 +24,12 @@ from fernfield.core.light.relief import slope_degrees
 from fernfield.core.noise import Spots
 from fernfield.work.kernel.commands import StrokeBase
 from fernfield.work.kernel.hands.sides import Planes, around
-from fernfield.work.kernel.hands.strokes import Canvas, Hand, StrokeRun
+from fernfield.work.kernel.hands.strokes import Canvas, Hand, StrokeRun, TooMuch
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.writing.draft import differing
+
+BREATH = 4_000_000
+"""Posts that are worked on before those are let in who wait for the world."""
 
 ITSELF = Image(1, 0, 0, 1, 0, 0, 0, False)
 LEAST_TURN_M = 0.05
@@ -74,8 +77,12 @@ class _Bounded:
         self.manner, self.canvas, self.tool, self.start = manner, canvas, manner.tool, manner.start
         self.seen = manner.seen
         self._kept = Planes(canvas.bounds, self._keep)
+        self._times = 0
+        self.full = False
 
     def restart(self) -> None:
+        self._times += 1
+        self.full = False
         self._kept = Planes(self.canvas.bounds, self._keep)
 
     def _keep(self, window: Window) -> FloatArray:
@@ -110,6 +117,7 @@ class Dabbing(_Bounded):
     def restart(self) -> None:
         super().restart()
         radius, grid = self.start.radius_m, self.canvas.grid
+        self._posts = (1 + len(self.manner.images)) * math.ceil(2 * radius / grid.spacing) ** 2
         self._pace = Pace(dab_gap(radius), dab_step(radius / grid.spacing))
         self._target: float | None = self.manner.values.get("target_m")
         self._first: Sample | None = None
@@ -144,8 +152,20 @@ class Dabbing(_Bounded):
 
     def _draw(self, dabs: Sequence[Dab]) -> Window:
         self._fresh = NOWHERE
-        for dab in dabs:
-            self._one(dab)
+        began, posts = self._times, 0
+        for number, dab in enumerate(dabs if not self.full else ()):
+            try:
+                self._one(dab)
+            except TooMuch:
+                self.full = True
+                break
+            posts += self._posts
+            if posts > BREATH:
+                posts = 0
+                self.canvas.breathe(number / len(dabs))
+                if self._times != began:
+                    # It was taken back meanwhile: it is drawn anew when its turn comes.
+                    return NOWHERE
         return self._fresh
 
     def _one(self, dab: Dab) -> None:
@@ -351,11 +371,24 @@ class Laid(_Bounded):
             if area.empty:
                 return NOWHERE
             low, high = canvas.height_range(area, low, high)
-        canvas.hold(HEIGHT, area)
+        try:
+            canvas.hold(HEIGHT, area)
+        except TooMuch:
+            self.full = True
+            return NOWHERE
         heights = canvas.read(HEIGHT, area)
         was = heights.copy()
         own = (path - [area.row0, area.col0]).astype(np.float32)
-        tool.lay(Laying(heights, own, grid.spacing, values, *ends, image.turn, image.flipped))
+        laying = Laying(heights, own, grid.spacing, values, *ends, image.turn, image.flipped)
+        if heights.size <= BREATH:
+            tool.lay(laying)
+        else:
+            # On a copy of what is held: others go on meanwhile.
+            began = self._times
+            with canvas.lock.away():
+                tool.lay(laying)
+            if self._times != began:
+                return NOWHERE
         if self.manner.limits is not None:
             heights = (was + (heights - was) * self._kept.read(area)).astype(np.float32)
         self._bound(heights, was)

@@ -52,14 +52,17 @@ class Side:
         """A window of the stroke's own posts in this tract's, as far as it lies there."""
         return window.meet(self.where).shifted(-self.row, -self.col)
 
-    def hold(self, layer: str, window: Window, owner: object, holds: dict[tuple[str, Place], Any]) -> None:
-        """Keep the tiles of a window aside, in this tract's posts."""
+    def hold(self, layer: str, window: Window, owner: object, holds: dict[tuple[str, Place], Any]) -> int:
+        """Keep the tiles of a window aside, in this tract's posts; returns how many posts more these are."""
+        more = 0
         for tile in window.tiles():
             place = (layer, *tile)
             if place not in self.before:
                 self.before[place] = self.cache.tile(place).copy()
                 self.cache.pin(place)
                 holds[self.tract_id, place] = owner
+                more += self.before[place].size
+        return more
 
     def soil(self, layer: str, window: Window) -> list[Place]:
         """Posts of a window, in this tract's own, have changed; returns the tiles."""

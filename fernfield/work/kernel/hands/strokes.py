@@ -6,7 +6,8 @@ What a stroke does to the tiles is its hand's: see `brushwork`.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterable, Sequence
+import threading
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, Protocol
 
@@ -18,10 +19,26 @@ from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import NOWHERE, Grid, Window, bilinear
 from fernfield.work.kernel.commands import LONGEST_STROKE_S, MOST_POINTS, StrokeBase
 from fernfield.work.kernel.hands.sides import Beside, Side, holders, read_across, write_across
+from fernfield.work.kernel.locks import FairLock
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tiles import Place, TileCache
 
 _serials = itertools.count(1)
+
+
+MOST_HELD = 2 * 4_097 * 4_097
+"""Posts of all layers that one stroke may hold."""
+
+
+TOO_MUCH = f"a stroke works on at most {MOST_HELD:,} posts: draw it in parts, or with a smaller brush"
+
+
+def _nobody(_done: float) -> None:
+    pass
+
+
+class TooMuch(Exception):
+    """A stroke would hold more than it may."""
 
 
 class InTheWay(Exception):
@@ -57,6 +74,11 @@ class Hand(Protocol):
         """The tiles were put back: begin anew."""
         ...
 
+    @property
+    def full(self) -> bool:
+        """Whether it holds all that a stroke may: the rest is not drawn."""
+        ...
+
     def facts(self) -> dict[str, float]:
         """What is told of the work so far, besides cut and fill."""
         ...
@@ -79,7 +101,10 @@ class Canvas:
     grid: Grid
     beside: Sequence[Beside]
     holds: dict[tuple[str, Place], Any]
+    lock: FairLock
     owner: Any = None
+    told: Callable[[float], None] = _nobody
+    """Hears how far a long piece of drawing is, and may raise to stop it."""
 
     def __post_init__(self) -> None:
         self.own = Side(self.tract_id, self.cache)
@@ -88,6 +113,7 @@ class Canvas:
         for side in self.sides[1:]:
             self.bounds = self.bounds.join(side.where)
         self.counted: set[tuple[Side, Place]] = set()
+        self._held = 0
 
     def crosses(self, window: Window) -> bool:
         """Whether a window touches a tract that is joined to the stroke's own."""
@@ -136,8 +162,13 @@ class Canvas:
             others |= holders(self.holds, side.tract_id, [(layer, *tile) for tile in part.tiles()], self.owner)
         if others:
             raise InTheWay(others)
+        if self._held + sum(part.rows * part.cols for _, part in parts) > MOST_HELD:
+            new = [(side, (layer, *tile)) for side, part in parts for tile in part.tiles()]
+            more = sum(side.cache.tile(place).size for side, place in new if place not in side.before)
+            if self._held + more > MOST_HELD:
+                raise TooMuch
         for side, part in parts:
-            side.hold(layer, part, self.owner, self.holds)
+            self._held += side.hold(layer, part, self.owner, self.holds)
 
     def soil(self, layer: str, window: Window) -> None:
         """Posts of a window have changed."""
@@ -146,12 +177,18 @@ class Canvas:
             if layer == HEIGHT:
                 self.counted.update((side, place) for place in places)
 
+    def breathe(self, done: float) -> None:
+        """Let those in who wait for the world; what is held stays held. The stroke may be taken back meanwhile."""
+        self.lock.let_in()
+        self.told(done)
+
     def put_back(self) -> Window:
         """Every tile as it was, still held; returns the posts that had changed."""
         return _joined(side.put_back() for side in self.sides)
 
     def roll_back(self) -> Window:
         """Every tile as it was, and let go; returns the posts that had changed."""
+        self._held = 0
         return _joined(side.roll_back(self.holds) for side in self.sides)
 
     def let_go(self) -> None:
@@ -183,9 +220,13 @@ class StrokeRun:
     """In the metres of the stroke's own tract."""
     waits_for: StrokeRun | None = None
     ended: bool = False
+    whole_or_nothing: bool = False
+    """Whether it is kept only when all of it could be drawn."""
 
     def __post_init__(self) -> None:
         self.canvas.owner = self
+        self.turn = threading.Lock()
+        """Had by whoever draws more of it, or ends it: a long piece of drawing lets others have the world between."""
         self._volumes: dict[tuple[str, Place], tuple[float, float]] = {}
         self._there: list[Sample] = []
 
@@ -200,6 +241,10 @@ class StrokeRun:
     @property
     def drawn_to(self) -> float:
         return self.hand.drawn_to
+
+    @property
+    def full(self) -> bool:
+        return self.hand.full
 
     @property
     def on_ground(self) -> bool:

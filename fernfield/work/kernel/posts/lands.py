@@ -19,6 +19,7 @@ from fernfield.core.errors import InvalidInput, NotFound
 from fernfield.core.grid import LARGEST_LAND, FloatArray, Grid, Window, bilinear
 from fernfield.core.overview import MEAN, Rule, halved, level_for
 from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tiles import TileCache
 from fernfield.work.kernel.posts.tracts import Join, Tract, TractPlace
 
 
@@ -206,6 +207,11 @@ class Land:
         if not found:
             raise NotFound("this land was not there then")
         return Land(self.grid, found, self.origin)
+
+    def read_by(self, cache: Callable[[str], TileCache]) -> Land:
+        """The same land, read from other tiles: `cache` gives those of a tract."""
+        parts = [replace(part, tract=replace(part.tract, cache=cache(part.tract.row.id))) for part in self.parts]
+        return Land(self.grid, parts, self.origin)
 
     def of(self, tract_id: str, window: Window) -> Window | None:
         """A window of a tract's own posts in the land's; None for a tract of another land."""

@@ -29,9 +29,10 @@ def from_world(
         to = _tract_at(world, own, *middle)
         there = world.place_of(to)
         made |= {"points": [[x - there.x, y - there.y] for x, y in points], "tract": to}
-    if "x" in said or "y" in said:
-        x = said["x"] if "x" in said else getattr(old, "x", 0.0) + place.x
-        y = said["y"] if "y" in said else getattr(old, "y", 0.0) + place.y
+    # A place that is said to be nothing is the row's own to refuse.
+    if said.get("x") is not None or said.get("y") is not None:
+        x = said["x"] if said.get("x") is not None else getattr(old, "x", 0.0) + place.x
+        y = said["y"] if said.get("y") is not None else getattr(old, "y", 0.0) + place.y
         to = _tract_at(world, own, x, y)
         there = world.place_of(to)
         made |= {"x": x - there.x, "y": y - there.y, "tract": to}

@@ -26,6 +26,7 @@ def packed(values: NDArray[Any]) -> Tile:
 
 
 MOST_TILES = 700
+AT_REST = 48
 """Tiles kept in memory for one tract; a tile of heights takes 256 KiB."""
 
 
@@ -88,9 +89,13 @@ class TileCache:
                 raise FormatError(f"the stored tile {place} must be {shape}, not {values.shape} {values.dtype}")
         return values
 
-    def _drop(self) -> None:
+    def rest(self) -> None:
+        """Nobody works on it: some tiles stay, the rest is read again when it is asked for."""
+        self._drop(AT_REST)
+
+    def _drop(self, left: int = MOST_TILES * 3 // 4) -> None:
         for place in list(self._tiles):
-            if len(self._tiles) <= MOST_TILES * 3 // 4:
+            if len(self._tiles) <= left:
                 return
             if place not in self.pinned:
                 del self._tiles[place]

@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fernfield.core.earthworks import cut_and_fill
-from fernfield.core.errors import FernError
 from fernfield.core.grid import NOWHERE, Window
 from fernfield.store.rows import TileAt, TileChange
 from fernfield.work.kernel.posts.bits import difference
@@ -20,15 +19,11 @@ At = tuple[str, Place]
 """Tract and place of a tile."""
 
 
-class Held(FernError):
-    """Somebody's stroke holds a tile that the edit wants."""
-
-
 class Draft:
     """An edit of tiles that is not written yet. Not for two threads at once."""
 
-    def __init__(self, caches: Mapping[str, TileCache], held: Mapping[At, object]) -> None:
-        self._caches, self._held = caches, held
+    def __init__(self, caches: Mapping[str, TileCache]) -> None:
+        self._caches = caches
         self.before: dict[At, NDArray[Any]] = {}
 
     def cache(self, tract_id: str) -> TileCache:
@@ -36,12 +31,10 @@ class Draft:
         return self._caches[tract_id]
 
     def tile(self, tract_id: str, place: Place) -> NDArray[Any]:
-        """A tile to write into. Raises Held when a stroke has it."""
+        """A tile to write into."""
         at = tract_id, place
         cache = self._caches[tract_id]
         if at not in self.before:
-            if at in self._held:
-                raise Held("a stroke is being drawn here")
             cache.pin(place)
             self.before[at] = cache.tile(place).copy()
         return cache.tile(place)
@@ -63,9 +56,6 @@ class Draft:
         for tract_id, place in self.before:
             self._caches[tract_id].unpin(place)
         self.before = {}
-
-    def ground_before(self) -> dict[At, NDArray[Any]]:
-        return {at: values for at, values in self.before.items() if at[1][0] == HEIGHT}
 
     def changes(self) -> Iterator[tuple[TileChange, Window, float, float]]:
         """Every tile that differs: the change, its posts in the tract, and cut and fill. [m³]"""

@@ -1,12 +1,14 @@
-"""Drawing whole areas of ground: tile by tile into a draft, within the world's limits, and settled where it goes."""
+"""Drawing whole areas: tile by tile, the ground within the world's limits, and settled where it goes."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from fernfield.core.brush.brush import HIGHEST_M, LOWEST_M
 from fernfield.core.grid import FloatArray, Window
@@ -21,10 +23,80 @@ if TYPE_CHECKING:
 
 
 New = Callable[[Window, FloatArray], FloatArray]
-"""Makes the ground of a part of a window from where it is and what is there."""
+"""Makes the values of a part of a window from where it is and what is there."""
+
+Make = Callable[[FloatArray], FloatArray]
+"""Makes new values from what is there."""
+
+AsItWas = Callable[[Land], Land]
+"""Gives a land as it is before the edit, to read."""
 
 
-class Pen:
+@dataclass(frozen=True)
+class Put:
+    """New values of a layer in a window of a land.
+
+    look : reads what is needed for a part of the window, and says what becomes of what is there; masks as float32
+    """
+
+    land: Land
+    window: Window
+    look: Callable[[AsItWas, Window], Make]
+    layer: str = HEIGHT
+
+
+def draw(
+    world: OpenWorld, puts: Iterable[Put], into: str | None, ends: Callable[[], Ended], *rests_on: str,
+    still: Callable[[], bool] = lambda: True,
+) -> Sweep:  # fmt: skip
+    """An edit of areas, tile by tile; where several puts meet they follow one another, and all read what was before.
+
+    into : where the ground goes, as for a stroke; raises when it cannot go there
+    rests_on : the collections that the puts read
+    still : whether what was read before is as it was
+    """
+    pen = _Pen(world, into)
+    here: dict[Unit, list[tuple[Put, Window, tuple[slice, slice]]]] = {}
+    for put in puts:
+        for tract, tile, whole, part in put.land.tiles(put.window):
+            here.setdefault((tract.row.id, tile), []).append((put, part, part.inside(whole)))
+
+    def draw_tile(draft: Draft, unit: Unit) -> None:
+        def as_it_was(land: Land) -> Land:
+            return land.read_by(draft.cache)
+
+        makes = [(put.layer, box, put.look(as_it_was, part)) for put, part, box in here[unit]]
+        for layer, box, make in makes:
+            if layer == HEIGHT:
+                pen.put(draft, unit, box, make)
+            else:
+                mask = draft.tile(unit[0], (layer, *unit[1]))
+                mask[box] = np.clip(np.rint(make(mask[box].astype(np.float32))), 0, _most(mask)).astype(mask.dtype)
+        if any(layer == HEIGHT for layer, *_ in makes):
+            pen.settle(draft, unit)
+
+    rows_still = world.rests_on(*world.house.layers(HEIGHT).rests_on, *rests_on)
+    return Sweep(list(here), draw_tile, ends, lambda: rows_still() and still())
+
+
+def draw_ground(
+    world: OpenWorld, land: Land, window: Window, into: str | None, new: New, ends: Callable[[], Ended],
+    *rests_on: str,
+) -> Sweep:  # fmt: skip
+    """An edit of the ground of one window. `rests_on`: the collections that `new` reads."""
+    return draw(world, [Put(land, window, plainly(new))], into, ends, *rests_on)
+
+
+def plainly(new: New) -> Callable[[AsItWas, Window], Make]:
+    """What needs to know nothing but what is there."""
+    return lambda _as_it_was, part: partial(new, part)
+
+
+def _most(mask: NDArray[Any]) -> int:
+    return int(np.iinfo(mask.dtype).max)
+
+
+class _Pen:
     """Puts ground into tiles, within the limits of a world. `into` says where it goes, as for a stroke; raises when it
     cannot go there.
     """
@@ -37,11 +109,11 @@ class Pen:
         bounds = (LOWEST_M, HIGHEST_M) if self._layer.bounds is None else self._layer.bounds(world)
         self._low, self._high = np.float32(max(bounds[0], LOWEST_M)), np.float32(min(bounds[1], HIGHEST_M))
 
-    def put(self, draft: Draft, unit: Unit, box: tuple[slice, slice], new: Callable[[FloatArray], FloatArray]) -> None:
-        """`new` makes the ground of a part of a tile from what is there."""
+    def put(self, draft: Draft, unit: Unit, box: tuple[slice, slice], make: Make) -> None:
+        """New ground in a part of a tile."""
         ground = draft.tile(unit[0], (HEIGHT, *unit[1]))
         was = ground[box].copy()
-        ground[box] = np.clip(new(was), np.minimum(was, self._low), np.maximum(was, self._high))
+        ground[box] = np.clip(make(was), np.minimum(was, self._low), np.maximum(was, self._high))
 
     def settle(self, draft: Draft, unit: Unit) -> None:
         """What was drawn in a tile goes where it was said to go."""
@@ -50,39 +122,3 @@ class Pen:
         cache.widen_range(place, cache.tile(place))
         if self._layer.settle is not None:
             self._layer.settle(draft, self._world, self._world.tract(tract_id), unit[1], was, self._into)
-
-
-class GroundDrawing:
-    """New ground of an edit that is made while others wait, in any order of its tiles."""
-
-    def __init__(self, world: OpenWorld, draft: Draft, into: str | None) -> None:
-        self._pen, self._draft = Pen(world, into), draft
-        self._touched: dict[Unit, None] = {}
-
-    def put(self, land: Land, window: Window, new: New) -> None:
-        """`new` makes the ground of each part of `window` from where it is and what is there."""
-        for tract, tile, whole, part in land.tiles(window):
-            unit = tract.row.id, tile
-            self._pen.put(self._draft, unit, part.inside(whole), partial(new, part))
-            self._touched[unit] = None
-
-    def settle(self) -> None:
-        """What was drawn goes where it was said to go."""
-        for unit in self._touched:
-            self._pen.settle(self._draft, unit)
-
-
-def draw_ground(
-    world: OpenWorld, land: Land, window: Window, into: str | None, new: New, ends: Callable[[], Ended],
-    *rests_on: str,
-) -> Sweep:  # fmt: skip
-    """An edit of the ground of a window, tile by tile. `rests_on`: the collections that `new` reads."""
-    pen = Pen(world, into)
-    parts = {(tract.row.id, tile): (part, part.inside(whole)) for tract, tile, whole, part in land.tiles(window)}
-
-    def draw(draft: Draft, unit: Unit) -> None:
-        part, box = parts[unit]
-        pen.put(draft, unit, box, partial(new, part))
-        pen.settle(draft, unit)
-
-    return Sweep(list(parts), draw, ends, world.rests_on(*world.house.layers(HEIGHT).rests_on, *rests_on))

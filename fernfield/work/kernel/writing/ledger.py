@@ -23,6 +23,7 @@ from fernfield.work.kernel.commands import Command, Edit
 from fernfield.work.kernel.edits import plan
 from fernfield.work.kernel.events import Changed, Moved, Revised
 from fernfield.work.kernel.hands.strokes import StrokeRun
+from fernfield.work.kernel.people import WHO
 from fernfield.work.kernel.posts.bits import difference, swap_in_place
 from fernfield.work.kernel.posts.lands import Older
 from fernfield.work.kernel.posts.layers import HEIGHT
@@ -31,7 +32,7 @@ from fernfield.work.kernel.posts.tiles import Place, TileCache, packed
 from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rows import Moves, Row
 from fernfield.work.kernel.writing.before import Before
-from fernfield.work.kernel.writing.draft import Draft, Held, change_of
+from fernfield.work.kernel.writing.draft import Draft, change_of
 from fernfield.work.kernel.writing.order import UndoOrder
 from fernfield.work.kernel.writing.sweep import Staging, Sweep, Unit
 
@@ -76,10 +77,6 @@ class Ended:
     entries: Sequence[EntryChange] | None = None
     sort: str = "edit"
     target: int | None = None
-
-
-Work = Callable[[Draft], tuple[str, Moves]]
-"""Works on tiles; gives the words, and the rows that change with them."""
 
 
 def volume_words(cut_m3: float, fill_m3: float) -> str:
@@ -140,45 +137,6 @@ class Ledger:
 
     # Tiles
 
-    def change_tiles(self, command: Command, work: Work) -> Outcome:
-        """Do `work` and write it as one revision. Waits for strokes in its way; Conflict when that takes too long."""
-        world = self._world
-        until = time.monotonic() + PATIENCE_S
-        while True:
-            draft = Draft(world.caches, world.holds)
-            try:
-                words, moves = work(draft)
-                outcome = self._write_draft(draft, command, words, moves)
-            except Held:
-                draft.put_back()
-                if not world.freed.wait(until - time.monotonic()):
-                    raise Conflict("a stroke is being drawn where this would work; nothing was changed") from None
-            except BaseException:
-                draft.put_back()
-                raise
-            else:
-                draft.let_go()
-                return outcome
-
-    def _write_draft(self, draft: Draft, command: Command, words: str, moves: Moves) -> Outcome:
-        changes: list[TileChange] = []
-        moved: dict[tuple[str, str], Window] = {}
-        cut = fill = 0.0
-        for change, window, tile_cut, tile_fill in draft.changes():
-            changes.append(change)
-            cut, fill = cut + tile_cut, fill + tile_fill
-            at = change.at.tract_id, change.at.layer
-            moved[at] = moved.get(at, NOWHERE).join(window)
-        rows = self._row_changes(moves)
-        if not changes and not rows:
-            return Outcome(self._world.revision, NOWHERE)
-        volumes = volume_words(cut, fill)
-        words += f": {volumes}" if volumes else ""
-        number = self._write("edit", None, words, said(command), changes, rows, moves)
-        if any(layer == HEIGHT for _, layer in moved):
-            self.last_ground = draft.ground_before()
-        return Outcome(number, self._tell_moved(moved), cut, fill)
-
     def _tell_moved(self, moved: Mapping[tuple[str, str], Window]) -> Window:
         """Tell what those who look on see of it; returns all of that."""
         seen = NOWHERE
@@ -201,7 +159,7 @@ class Ledger:
     def commit_stroke(self, run: StrokeRun, words: Callable[[StrokeRun, float, float], str], said: str) -> Outcome:
         """Write what a stroke drew; a stroke that changed nothing is taken back without a revision."""
         world, house = self._world, self._world.house
-        draft = Draft(world.caches, {})
+        draft = Draft(world.caches)
         try:
             changes, window, cut, fill = [], NOWHERE, 0.0, 0.0
             for side in run.sides:
@@ -432,7 +390,9 @@ class Ledger:
         aside = staging.id if staging is not None and staging.in_store else None
         self._was = {}
         self._store.write(
-            Revision(world.id, number, sort, target, words, said, tile_changes, entry_changes, coarser, aside)
+            Revision(
+                world.id, number, sort, target, words, said, tile_changes, entry_changes, coarser, aside, WHO.get()
+            )
         )
         for tract_id, own in levels.items():
             own.take(fresh[tract_id])

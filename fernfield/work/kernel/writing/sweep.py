@@ -22,11 +22,11 @@ from fernfield.formats.tileblob import decode_tile
 from fernfield.store.rows import TileAt, TileChange
 from fernfield.store.staged import StagedStore
 from fernfield.work.kernel.posts.overviews import Posts, Spot, by_place
-from fernfield.work.kernel.writing.aside import AsideCache
+from fernfield.work.kernel.writing.aside import Asides, overtaken
 from fernfield.work.kernel.writing.draft import At, Draft
 
 if TYPE_CHECKING:
-    from fernfield.work.kernel.posts.tiles import Place, TileCache
+    from fernfield.work.kernel.posts.tiles import Place
     from fernfield.work.kernel.world import OpenWorld
     from fernfield.work.kernel.writing.ledger import Ended, Outcome
 
@@ -194,8 +194,8 @@ class Staging:
         self._keep(unit, *self._made(unit))
 
     def _made(self, unit: Unit) -> tuple[_Read, list[tuple[TileChange, Written]]]:
-        asides = _Asides(self.world)
-        draft = Draft(asides, {})
+        asides = Asides(self.world)
+        draft = Draft(asides)
         self.plan.draw(draft, unit)
         found = []
         for change, window, cut, fill in draft.changes():
@@ -234,8 +234,7 @@ class Staging:
         return [unit for unit, read in self._units.items() if self._moved(read.seen)]
 
     def _moved(self, seen: dict[At, int]) -> bool:
-        tract = self.world.any_tract
-        return any(tract(tract_id).cache.written.get(place, 0) != n for (tract_id, place), n in seen.items())
+        return overtaken(self.world, seen)
 
     # From afar
 
@@ -316,26 +315,3 @@ class Staging:
         for (tract_id, place), written in self.tiles.items():
             found[tract_id, place[0]] = found.get((tract_id, place[0]), NOWHERE).join(written.window)
         return found
-
-
-class _Asides(dict[str, "TileCache"]):
-    """The caches of a world, each as something to draw on beside it, made when asked for."""
-
-    def __init__(self, world: OpenWorld) -> None:
-        super().__init__()
-        self._world = world
-
-    def __missing__(self, tract_id: str) -> AsideCache:
-        world = self._world
-        cache = AsideCache(world.any_tract(tract_id).cache, world.lock, world.ledger.committed_tile(tract_id))
-        self[tract_id] = cache
-        return cache
-
-    @property
-    def seen(self) -> dict[At, int]:
-        return {
-            (tract_id, place): count
-            for tract_id, cache in self.items()
-            if isinstance(cache, AsideCache)
-            for place, count in cache.seen.items()
-        }

@@ -8,6 +8,7 @@
 //   data-said                    what is told when it went well and nothing else on the page shows it
 //   data-row="collection/key"    the form follows that row, but for what is being typed
 import { problemWords, say } from "./say.js";
+import { tell } from "./tell.js";
 
 /** @typedef {HTMLInputElement | HTMLSelectElement | HTMLTextAreaElement} Field */
 
@@ -88,12 +89,71 @@ export function settle(form) {
 
 /** @param {Element} form */
 export function clearErrors(form) {
-  for (const note of form.querySelectorAll(".invalid-feedback, .form-error")) note.remove();
-  for (const field of fieldsOf(form)) {
-    field.classList.remove("is-invalid");
-    field.removeAttribute("aria-invalid");
-    if (field.getAttribute("aria-describedby")?.endsWith("-error")) field.removeAttribute("aria-describedby");
+  for (const note of form.querySelectorAll(".form-error")) note.remove();
+  for (const field of fieldsOf(form)) clearError(field);
+}
+
+/** What is read out with a field, with or without what is wrong with it. @param {Field} field @param {string} error its id, or nothing */
+function describe(field, error) {
+  const ids = (field.getAttribute("aria-describedby") || "").split(" ").filter((one) => one && !one.endsWith("-error"));
+  if (error) ids.unshift(error);
+  if (ids.length) field.setAttribute("aria-describedby", ids.join(" "));
+  else field.removeAttribute("aria-describedby");
+}
+
+/** @param {Field} field */
+function clearError(field) {
+  if (!field.classList.contains("is-invalid")) return;
+  field.classList.remove("is-invalid");
+  field.removeAttribute("aria-invalid");
+  for (const id of (field.getAttribute("aria-describedby") || "").split(" "))
+    if (id.endsWith("-error")) document.getElementById(id)?.remove();
+  describe(field, "");
+}
+
+/** Say beside a field what is wrong with it. @param {Field} field @param {string} message */
+function showError(field, message) {
+  clearError(field);
+  const note = document.createElement("div");
+  note.id = `${field.id || field.name || "field"}-error`;
+  note.className = "invalid-feedback";
+  note.textContent = message;
+  field.classList.add("is-invalid");
+  field.setAttribute("aria-invalid", "true");
+  describe(field, note.id);
+  (field.closest(".input-group") || field).after(note);
+}
+
+/** What a person calls a field. @param {Field} field */
+export function labelOf(field) {
+  const label = field.labels?.[0]?.firstChild?.textContent?.trim() || field.getAttribute("aria-label") || "";
+  const legend = field.closest("fieldset")?.querySelector("legend")?.textContent?.trim().split("\n")[0].trim();
+  return legend && label ? `${legend}, ${label.slice(0, 1).toLowerCase()}${label.slice(1)}` : label;
+}
+
+/** A message that begins with a field's own name, without its unit, begins with its label. @param {Field} field @param {string} message */
+function asCalled(field, message) {
+  const stem = (field.name.split(".").at(-1) ?? "").replace(/_(m|deg|ha|m2)$/, "");
+  return message.startsWith(`${stem} `) ? `“${labelOf(field)}”${message.slice(stem.length)}` : message;
+}
+
+/** A message in the words of the form: what the API calls a field is called as the form calls it. @param {Element} form @param {string} message */
+export function inWords(form, message) {
+  let words = message;
+  // Longer names first: "placing.spacing_m" before "spacing_m".
+  const names = fieldsOf(form)
+    .filter((field) => field.name && labelOf(field))
+    .flatMap((field) => [
+      [field.name, labelOf(field)],
+      [field.name.split(".").at(-1) ?? "", labelOf(field)],
+    ])
+    .filter(([name]) => /[_.\d]/.test(name))
+    .sort((a, b) => b[0].length - a[0].length);
+  for (const [name, label] of names) {
+    const whole = new RegExp(`(?<![\\w.])(?:[\\w.]*\\.)?${name.replaceAll(".", "\\.")}(?!\\w)`, "g");
+    words = words.replace(whole, `“${label}”`);
   }
+  return words;
 }
 
 /** Tie a problem's errors to the fields of a form; what belongs to none is said at its top. @param {Element} form @param {import("./say.js").Problem} problem */
@@ -111,21 +171,14 @@ export function showErrors(form, problem) {
             !hiddenIn(one, form),
         )
       : null;
-    const note = document.createElement("div");
     if (field) {
-      const id = `${field.id || field.name}-error`;
-      note.className = "invalid-feedback";
-      note.id = id;
-      note.textContent = message;
-      field.classList.add("is-invalid");
-      field.setAttribute("aria-invalid", "true");
-      field.setAttribute("aria-describedby", id);
-      (field.closest(".input-group") || field).after(note);
+      showError(field, inWords(form, asCalled(field, message)));
       first ??= field;
     } else {
+      const note = document.createElement("div");
       note.className = "form-error alert alert-danger";
       note.setAttribute("role", "alert");
-      note.textContent = (name && !message.includes(name) ? `${name}: ` : "") + message;
+      note.textContent = inWords(form, (name && !message.includes(name) ? `${name}: ` : "") + message);
       form.prepend(note);
     }
   }
@@ -245,15 +298,52 @@ document.addEventListener("input", (event) => {
   if (form) form.dataset.typed = "yes";
 });
 document.addEventListener("change", (event) => {
-  const form = /** @type {Element} */ (event.target).closest("form");
+  const field = /** @type {Field} */ (event.target);
+  const form = field.closest("form");
   if (form) settle(form);
+  if (!("validity" in field) || !field.closest("form, [x-data]")) return;
+  // What may not be is said where it is typed, before anything is sent.
+  if (field.validity.valid) clearError(field);
+  else showError(field, wrongWith(field));
 });
+/** What is wrong with what is typed, and what is allowed. @param {Field} field */
+function wrongWith(field) {
+  const range = field.dataset.range || field.title;
+  const v = field.validity;
+  if (v.valueMissing) return `${labelOf(field)} is needed.`;
+  if ((v.rangeUnderflow || v.rangeOverflow) && range) return `It may be ${range}, not ${field.value}.`;
+  return field.validationMessage;
+}
+// A tooltip whose element goes away goes with it.
+const takeTipsAway = () => {
+  for (const tip of document.querySelectorAll(".tooltip")) tip.remove();
+};
+document.addEventListener("htmx:beforeSwap", takeTipsAway);
+// And Escape takes it away, whatever else it does (WCAG 1.4.13).
+window.addEventListener("keydown", (event) => event.key === "Escape" && takeTipsAway(), { capture: true });
 /** Whatever htmx brings in is settled, and its bars are as long as they say. @param {ParentNode} root */
 function ready(root) {
   for (const form of root.querySelectorAll("form")) settle(form);
   for (const bar of /** @type {NodeListOf<HTMLElement>} */ (root.querySelectorAll("[data-share]")))
     bar.style.width = `${Number(bar.dataset.share) * 100}%`;
 }
+/** Jobs of which it has been said how they ended. @type {Set<string>} */
+const told = new Set();
+/** Long work is told of when it begins and when it has ended; how far it is can be read at any time. */
+function tellOfJobs() {
+  for (const card of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-job-state]"))) {
+    const key = `${card.id} ${/done|failed|cancelled/.test(card.dataset.jobState || "") ? "ended" : "began"}`;
+    if (told.has(key)) continue;
+    told.add(key);
+    tell(
+      (card.textContent || "")
+        .replace(/\s+/g, " ")
+        .replace(/Cancel\s*$/, "")
+        .trim(),
+    );
+  }
+}
+document.addEventListener("htmx:afterSettle", tellOfJobs);
 document.addEventListener("htmx:afterSwap", (event) =>
   ready(/** @type {Element} */ (/** @type {CustomEvent} */ (event).detail.elt.parentElement ?? document.body)),
 );
@@ -263,6 +353,8 @@ function begin() {
   ready(document);
   new window.bootstrap.Tooltip(document.body, {
     selector: "[data-bs-toggle=tooltip]",
+    // Within the page's landmarks, as all that is read.
+    container: "main",
     trigger: "hover focus",
     delay: { show: 400, hide: 0 },
     animation: false,

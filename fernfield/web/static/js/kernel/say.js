@@ -34,7 +34,8 @@ export function say(words, sort = "wrong") {
   note.addEventListener("hidden.bs.toast", () => note.remove());
   const shown = [...toasts().children];
   for (const old of shown.slice(0, Math.max(0, shown.length - 3))) old.remove();
-  new window.bootstrap.Toast(note, { delay: sort === "calm" ? 4000 : 12_000, animation: false }).show();
+  // What went wrong stays until it has been read.
+  new window.bootstrap.Toast(note, { delay: 4000, autohide: sort === "calm", animation: false }).show();
 }
 
 /** What an answer that went wrong says. @param {Response} answer @returns {Promise<Problem>} */

@@ -85,3 +85,27 @@ export function drag(surface, begin, { move, end, drop }) {
     drop?.(what);
   });
 }
+
+/**
+ * Keys that move something on a surface: each press and repetition is a step, and letting go ends them all at once.
+ * @param {Element} surface
+ * @param {(event: KeyboardEvent) => boolean} step says whether the key was one of its own
+ * @param {() => void} end
+ */
+export function heldKeys(surface, step, end) {
+  let held = false;
+  const letGo = () => {
+    if (held) end();
+    held = false;
+  };
+  surface.addEventListener("keydown", (found) => {
+    const event = /** @type {KeyboardEvent} */ (found);
+    if (!step(event)) return;
+    event.preventDefault();
+    event.stopPropagation();
+    if (held) return;
+    held = true;
+    // The surface may be drawn anew under the finger, and the window may go away: either way it is let go once.
+    for (const what of ["keyup", "blur"]) window.addEventListener(what, letGo, { once: true });
+  });
+}

@@ -1,10 +1,17 @@
 // The register of shortcuts, as the server has it: what each key does and where. A person may change single letters.
 import Alpine from "./alpine.js";
+import { cameByKeys } from "./focus.js";
 import { actions, boot, state } from "../seen/state.js";
 
 /** @typedef {import("../types.js").Shortcut} Shortcut */
 
-const PLACES = { view: "The map", stage: "The stage", outline: "While something is drawn", walk: "At eye level" };
+const PLACES = {
+  map: "With the focus on the map",
+  view: "Anywhere but in a field",
+  stage: "The stage",
+  outline: "While something is drawn",
+  walk: "At eye level",
+};
 const SHOWN = {
   " ": "Space",
   ArrowLeft: "←",
@@ -21,6 +28,7 @@ const idOf = (one) => `${one.stage}/${one.place}/${one.name}`;
 /** The keys of a shortcut as a person has set them. @param {Shortcut} one */
 function keysOf(one) {
   const own = state.keys[idOf(one)];
+  if (one.single && state.keysOff) return one.keys.filter((key) => key.length > 1);
   if (own === undefined || !one.single) return one.keys;
   return own === "" ? [] : [own.toLowerCase(), ...one.keys.filter((key) => key.length > 1)];
 }
@@ -28,20 +36,24 @@ function keysOf(one) {
 /** What the browser calls the key that was pressed, as the register writes it. @param {KeyboardEvent} event */
 function nameOf(event) {
   const key = event.key.length === 1 ? event.key.toLowerCase() : event.key;
-  const held = event.ctrlKey || event.metaKey ? `Ctrl+${event.shiftKey ? "Shift+" : ""}` : "";
-  return held + key;
+  const ctrl = event.ctrlKey || event.metaKey;
+  // A sign that is typed with Shift is a key of its own; others are held with it.
+  const shift = event.shiftKey && (ctrl || key.length > 1 || key === " ") && key !== "Shift";
+  return (ctrl ? "Ctrl+" : "") + (shift ? "Shift+" : "") + key;
 }
 
 /** The shortcut that a key means now, in one of these places. @param {KeyboardEvent} event @param {string[]} places @returns {Shortcut | undefined} */
 export function meantBy(event, places) {
   if (event.altKey) return undefined;
   const name = nameOf(event);
-  return boot.shortcuts.find(
-    (one) =>
-      places.includes(one.place) &&
-      (one.stage === "" || one.stage === state.stage || one.place === "walk") &&
-      keysOf(one).includes(name),
-  );
+  const means = (/** @type {string} */ name) =>
+    boot.shortcuts.find(
+      (one) =>
+        places.includes(one.place) &&
+        (one.stage === "" || one.stage === state.stage || one.place === "walk") &&
+        keysOf(one).includes(name),
+    );
+  return means(name) ?? (places.includes("walk") ? means(name.replace("Shift+", "")) : undefined);
 }
 
 /** Whether keys belong to a field or dialog just now. @param {Event} event */
@@ -56,8 +68,12 @@ document.addEventListener("keydown", (event) => {
   if (state.walking || typing(event) || event.defaultPrevented) return;
   const found = meantBy(event, ["view", "stage"]);
   if (!found) return;
-  // Space presses the button that has the focus.
-  if (event.key === " " && /** @type {Element} */ (event.target).closest?.("button, a, summary")) return;
+  const target = /** @type {Element} */ (event.target);
+  // Space presses the button that has the focus. Whoever comes to one by keys does not mean the map by a letter.
+  const on = target.closest?.("button, a, summary, input, [role=slider], [role=tab]");
+  if (on && (event.key === " " || ((found.single || event.key === "Delete") && cameByKeys()))) {
+    if (found.name !== "keys") return;
+  }
   const [sort, what] = found.name.split(":");
   if (what === undefined) actions[found.name]?.();
   else actions[sort]?.(what);
@@ -108,6 +124,13 @@ Alpine.data("keys", () => ({
     if (!field.reportValidity()) return;
     state.keys = { ...state.keys, [id]: own };
     localStorage.setItem("fern.keys", JSON.stringify(state.keys));
+  },
+  get off() {
+    return state.keysOff;
+  },
+  turnOff() {
+    state.keysOff = !state.keysOff;
+    localStorage.setItem("fern.keys-off", state.keysOff ? "yes" : "");
   },
   reset() {
     state.keys = {};

@@ -8,7 +8,14 @@
     root.dataset.bsTheme = theme === "dusk" ? "dark" : "light";
     for (const button of document.querySelectorAll("[data-theme-switch]")) button.textContent = names[theme];
   };
-  put(localStorage.getItem("fern.theme") === "dusk" ? "dusk" : "day");
+  // Whoever has not chosen gets what their system is set to.
+  const dark = matchMedia("(prefers-color-scheme: dark)");
+  const theme = () => localStorage.getItem("fern.theme") || (dark.matches ? "dusk" : "day");
+  put(theme());
+  dark.addEventListener("change", () => {
+    put(theme());
+    document.dispatchEvent(new Event("fern:theme"));
+  });
   document.addEventListener("DOMContentLoaded", () => put(root.dataset.theme || "day"));
   document.addEventListener("click", (event) => {
     if (!(event.target instanceof Element) || !event.target.closest("[data-theme-switch]")) return;

@@ -1,7 +1,8 @@
 // The bench: the stage's panel comes from the server; its tools, its brush and its lists work here.
 import Alpine from "../kernel/alpine.js";
-import { fill } from "../kernel/forms.js";
+import { fieldsOf, fill, settle } from "../kernel/forms.js";
 import { id } from "../kernel/shapes.js";
+import { hears } from "./live.js";
 import { only, row } from "./rows.js";
 import { actions, announce, brush, clamp, heed, keep, state, tool, TOOLS, watch } from "./state.js";
 
@@ -18,32 +19,97 @@ let land = [];
 /** Fetch the present stage's panel. */
 export function fetchPanel() {
   // Its own source: htmx lets requests of one element wait for each other, and keeps the newest.
-  return window.htmx.ajax("GET", `/worlds/${state.world.id}/bench/${state.stage}?tract=${state.world.tract}`, {
-    source: "#bench",
-    target: "#bench",
-    swap: "innerHTML",
-  });
+  const address = `/worlds/${state.world.id}/bench/${state.stage}?tract=${state.world.tract}`;
+  // What went wrong is said on the bench itself.
+  return window.htmx.ajax("GET", address, { source: "#bench", target: "#bench", swap: "innerHTML" }).catch(() => {});
 }
 watch(
   () => state.stage,
   () => {
     state.place = null;
+    // What was chosen on one stage is not deleted on another.
+    state.chosen = null;
     keep();
     fetchPanel();
   },
 );
 
 box.addEventListener("htmx:beforeSwap", (/** @type {CustomEvent} */ event) => {
+  if (event.target !== box) return;
   // A panel that comes late, after another stage was chosen, is no longer wanted.
-  if (event.target === box && event.detail.xhr.getResponseHeader("x-stage") !== state.stage)
-    event.detail.shouldSwap = false;
+  if (event.detail.xhr.getResponseHeader("x-stage") !== state.stage) event.detail.shouldSwap = false;
+  else setAside();
 });
+
+// The stage that is chosen is the one that is shown, also where its panel could not be fetched
+
+let retry = 0;
+let failed = false;
+const again = () => failed && fetchPanel();
+for (const what of ["htmx:sendError", "htmx:responseError"])
+  box.addEventListener(what, (/** @type {CustomEvent} */ event) => {
+    if (event.target !== box || event.detail.target !== box) return;
+    setAside();
+    const note = document.createElement("p");
+    note.className = "alert alert-danger";
+    note.textContent = `The bench of ${state.stage} could not be fetched. It comes by itself as soon as the server answers.`;
+    box.replaceChildren(note);
+    delete box.dataset.shows;
+    state.shows = "";
+    failed = true;
+    clearTimeout(retry);
+    retry = setTimeout(again, 2000);
+  });
+hears("connection", (up) => up && again());
+
+// What is being typed stays, whatever is shown meanwhile
+
+/** What was typed and not yet sent, by stage and form. @type {Map<string, Map<string, string | boolean>>} */
+const typedIn = new Map();
+/** @param {HTMLFormElement} form */
+const keyOfForm = (form) => {
+  const marks = [...form.attributes].filter((one) => /^(id|hx-p|data-)/.test(one.name) && one.name !== "data-typed");
+  return `${state.shows}/${marks.map((one) => `${one.name}=${one.value}`).join()}`;
+};
+/** @param {HTMLFormElement} form */
+const namedFields = (form) => fieldsOf(form).filter((field) => field.name && field.type !== "file");
+
+function setAside() {
+  for (const form of box.querySelectorAll("form")) {
+    if (!form.dataset.typed) continue;
+    typedIn.set(
+      keyOfForm(form),
+      new Map(
+        namedFields(form).map((field) => [
+          field.name,
+          field instanceof HTMLInputElement && field.type === "checkbox" ? field.checked : field.value,
+        ]),
+      ),
+    );
+  }
+}
+function bringBack() {
+  for (const form of box.querySelectorAll("form")) {
+    const values = typedIn.get(keyOfForm(form));
+    if (!values) continue;
+    typedIn.delete(keyOfForm(form));
+    for (const field of namedFields(form)) {
+      const value = values.get(field.name);
+      if (typeof value === "boolean") /** @type {HTMLInputElement} */ (field).checked = value;
+      else if (value !== undefined) field.value = value;
+    }
+    form.dataset.typed = "yes";
+    settle(form);
+  }
+}
 box.addEventListener("htmx:afterSwap", (/** @type {CustomEvent} */ event) => {
   if (event.target !== box) return;
+  failed = false;
   state.shows = state.stage;
   box.dataset.shows = state.stage;
   const ready = land.filter((one) => one.stage === state.stage);
   land = land.filter((one) => one.stage !== state.stage);
+  bringBack();
   followRows();
   followFolds();
   announce("panel");
@@ -112,6 +178,10 @@ function followFolds() {
     button?.setAttribute("aria-expanded", String(Boolean(state.folds[name])));
   }
 }
+// A fold that opens below the edge comes into view.
+box.addEventListener("shown.bs.collapse", (/** @type {Event} */ event) =>
+  /** @type {Element} */ (event.target).closest("[data-fold]")?.scrollIntoView({ block: "nearest" }),
+);
 for (const [what, open] of /** @type {[string, boolean][]} */ ([
   ["show.bs.collapse", true],
   ["hide.bs.collapse", false],

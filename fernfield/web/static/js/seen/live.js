@@ -29,6 +29,11 @@ export function connect() {
   opened.addEventListener("message", (event) => take(event.data));
   opened.addEventListener("close", (event) => {
     if (gone) return;
+    if (event.code === 4401) {
+      // The session has ended: the page asks for the phrase.
+      location.reload();
+      return;
+    }
     if (event.code === 4404 || event.code === 4403) {
       say(event.reason || "This world cannot be opened.");
       return;

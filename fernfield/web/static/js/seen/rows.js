@@ -12,6 +12,9 @@ const kinds = Object.fromEntries(boot.collections.map((one) => [one.name, one]))
 /** @type {Map<string, Map<string, Row>>} */
 const all = new Map(boot.collections.map((one) => [one.name, new Map()]));
 
+/** What is shown of rows before the server has said it: how each was, what is expected of it, and how often it is asked for. @type {Map<string, {was: Row, fields: Record<string, any>, asks: number}>} */
+const expected = new Map();
+
 const places = Object.fromEntries(boot.world.tracts.map((one) => [one.id, one]));
 const seen = new Set(seenTracts.map((one) => one.id));
 
@@ -38,6 +41,7 @@ function put(name, rows) {
   if (!map) return;
   map.clear();
   for (const row of rows) map.set(row.key, inWorld(name, row));
+  for (const one of expected.keys()) if (one.startsWith(`${name}/`)) expected.delete(one);
 }
 
 /** @param {any} world as the API has it */
@@ -85,11 +89,41 @@ export function subject(field) {
 /** The only row of a collection. @param {string} name @returns {any} */
 export const only = (name) => row(name, kinds[name].only || "") || {};
 
-/** What was said at once of a row is there at once; the server's answer takes its place. @param {string} name @param {string} key @param {Record<string, any>} fields */
+/** Show a row as it is going to be, whatever else is told of it meanwhile. `settle` or `forget` ends that. @param {string} name @param {string} key @param {Record<string, any>} fields */
 export function expect(name, key, fields) {
   const old = all.get(name)?.get(key);
-  if (old) all.get(name)?.set(key, { ...old, ...fields });
+  if (!old) return;
+  const one = expected.get(`${name}/${key}`) ?? { was: old, fields: {}, asks: 0 };
+  Object.assign(one.fields, fields);
+  expected.set(`${name}/${key}`, one);
+  all.get(name)?.set(key, { ...old, ...fields });
+  follow();
   count(name);
+}
+
+/** A row is as the server told it last. @param {string} name @param {string} key */
+export function forget(name, key) {
+  const one = expected.get(`${name}/${key}`);
+  expected.delete(`${name}/${key}`);
+  if (!one || !all.get(name)?.has(key)) return;
+  all.get(name)?.set(key, one.was);
+  follow();
+  count(name);
+}
+
+/**
+ * What is expected of a row is asked for: it goes back to where it was if that is not taken.
+ * @param {string} name @param {string} key @param {Promise<any>} asking null where it was refused or not answered
+ */
+export async function settle(name, key, asking) {
+  const one = expected.get(`${name}/${key}`);
+  if (one) one.asks += 1;
+  const taken = await asking;
+  if (!one || expected.get(`${name}/${key}`) !== one) return taken;
+  one.asks -= 1;
+  if (!taken) forget(name, key);
+  else if (!one.asks) expected.delete(`${name}/${key}`);
+  return taken;
 }
 
 function follow() {
@@ -115,8 +149,14 @@ export async function patch({ rows: changed, anew }) {
     const map = all.get(collection);
     if (!map) continue;
     touched.add(collection);
-    if (now) map.set(key, inWorld(collection, { ...now, key }));
-    else map.delete(key);
+    if (!now) {
+      map.delete(key);
+      continue;
+    }
+    const told = inWorld(collection, { ...now, key });
+    const own = expected.get(`${collection}/${key}`);
+    if (own) own.was = told;
+    map.set(key, own ? { ...told, ...own.fields } : told);
   }
   follow();
   for (const name of touched) count(name);

@@ -132,8 +132,14 @@ const page = {
   section: kept.section ?? true,
   /** The spot under the cursor, in metres, or null. @type {Spot | null} */
   cursor: null,
+  /** Whether the keyboard moves it: until a pointer comes over the map. */
+  byKeys: false,
   /** The piece of the kit to put next, or "start". @type {string | null} */
   place: null,
+  /** Whether a picture of the land could not be fetched. */
+  missing: false,
+  /** Room on the server's disk where it runs low. [MiB] @type {number | null} */
+  room_mib: null,
   /** The row that is chosen, as "collection/key". @type {string | null} */
   chosen: null,
   /** The tool of the stroke under way. */
@@ -145,6 +151,9 @@ const page = {
   at: Object.fromEntries(boot.collections.map((one) => [one.name, 0])),
   /** Keys that a person has turned off or changed. @type {Record<string, string>} */
   keys: JSON.parse(localStorage.getItem("fern.keys") || "{}"),
+
+  /** Whether single letters mean nothing at all. */
+  keysOff: localStorage.getItem("fern.keys-off") === "yes",
 
   get tool() {
     return this.tools[this.stage] || "";
@@ -160,7 +169,9 @@ const page = {
       ? "drawing …"
       : this.line === "lost"
         ? "line lost …"
-        : `r${this.world.revision} kept`;
+        : this.line === "unkept"
+          ? `not kept · r${this.world.revision}`
+          : `r${this.world.revision} kept`;
   },
   get shownWords() {
     const { contour_m, water, growth, shadows, overlays } = this.show;

@@ -2,22 +2,42 @@
 import Alpine from "../kernel/alpine.js";
 import "../kernel/forms.js";
 import { ask, say } from "../kernel/say.js";
+import "../kernel/focus.js";
+import { closeDrawers, layer } from "../kernel/layers.js";
 import { id } from "../kernel/shapes.js";
 import { meantBy, typing } from "../kernel/shortcuts.js";
-import { askLevels, setSea } from "./altitude.js";
+import { askLevels, setSea } from "./told/altitude.js";
 import { fetchPanel, goTo, setBrush, take } from "./bench.js";
+import { steer } from "./hands/cursor.js";
 import { connect, hears } from "./live.js";
-import { active as outlining } from "./outline.js";
-import { drawScale } from "./overlay.js";
-import { request, showOverlook } from "./overlook.js";
+import { active as outlining } from "./hands/outline.js";
+import { drawScale } from "./drawn/overlay.js";
+import { nearer, request, showOverlook, turnBy } from "./drawn/overlook.js";
 import { lookAt } from "./past.js";
-import { camera, counts, draw, fit, level, pan, paneSize, screenAt, spotAt, tellView, zoomAt } from "./plan.js";
-import { held } from "./pointer.js";
+import {
+  camera,
+  counts,
+  draw,
+  fit,
+  level,
+  metresPerPixel,
+  pan,
+  paneSize,
+  screenAt,
+  spotAt,
+  tellView,
+  zoomAt,
+} from "./drawn/plan.js";
+import { follow, held } from "./hands/pointer.js";
 import { each, fetchAll, fetchRows, only, patch, row, rows } from "./rows.js";
-import "./section.js";
-import { facts } from "./spot.js";
-import { actions, boot, brush, heed, keep, showAnew, state, watch, landApi } from "./state.js";
-import { endStroke, strokesKept } from "./strokes.js";
+import "./told/first.js";
+import "./told/help.js";
+import "./told/places.js";
+import "./told/section.js";
+import "./told/telling.js";
+import { facts } from "./told/spot.js";
+import { actions, announce, boot, brush, heed, keep, showAnew, state, watch, landApi } from "./state.js";
+import { endStroke, strokesKept } from "./hands/strokes.js";
 
 const base = `/api/worlds/${state.world.id}`;
 
@@ -102,8 +122,13 @@ hears("ended", (message) => {
   state.world.revision = Math.max(state.world.revision, message.revision);
 });
 hears("error", (message) => {
-  if (state.line === "drawing" && !state.drawing) state.line = "kept";
+  if (state.line === "drawing" && !state.drawing) state.line = message.lost ? "unkept" : "kept";
   say(message.message);
+  // What was drawn is taken back: nothing may go on showing it.
+  if (message.lost) announce("all-stale");
+});
+hears("room", (message) => {
+  state.room_mib = message.free_mib;
 });
 hears("gone", () => {
   say("This world was deleted. Going back to the list …");
@@ -125,26 +150,80 @@ const showSteps = () => window.htmx.trigger(steps, "fern:opened");
 id("logbook-sheet").addEventListener("show.bs.offcanvas", showSteps);
 actions.keys = () => window.bootstrap.Modal.getOrCreateInstance(id("keys")).show();
 
+// The hand and the keyboard on the plan, and what moves it
+
+const flat = id("flat");
+follow(flat, { spot: spotAt, move: pan, zoom: zoomAt });
+steer(flat, {
+  middle: () => spotAt(...centre()),
+  screen: () => paneSize()[0] * metresPerPixel(),
+  pixel: ({ x, y }) => screenAt(x, y),
+  reveal: ({ x, y }) => {
+    const [[px, py], [width, height]] = [screenAt(x, y), paneSize()];
+    if (px < EDGE || py < EDGE || px > width - EDGE || py > height - EDGE) pan(width / 2 - px, height / 2 - py);
+  },
+});
+
 /** @returns {[number, number]} */
 const centre = () => [paneSize()[0] / 2, paneSize()[1] / 2];
 const PAN = 60;
+/** A crosshair that comes nearer to the edge brings the map along. [px] */
+const EDGE = 24;
+const TURN_DEG = 15;
+/** What is seen is zoomed: of two panes the one that has the focus. @param {number} factor */
+const zoom = (factor) =>
+  state.view === "overlook" || (state.view === "both" && document.activeElement === id("look"))
+    ? nearer(factor)
+    : zoomAt(factor, ...centre());
 Object.assign(actions, {
   "pan-west": () => pan(PAN, 0),
   "pan-east": () => pan(-PAN, 0),
   "pan-north": () => pan(0, PAN),
   "pan-south": () => pan(0, -PAN),
-  "zoom-in": () => zoomAt(1.25, ...centre()),
-  "zoom-out": () => zoomAt(0.8, ...centre()),
+  "zoom-in": () => zoom(1.25),
+  "zoom-out": () => zoom(0.8),
+  "turn-left": () => state.view !== "plan" && turnBy(TURN_DEG, 0),
+  "turn-right": () => state.view !== "plan" && turnBy(-TURN_DEG, 0),
+  "tilt-up": () => state.view !== "plan" && turnBy(0, TURN_DEG / 2),
+  "tilt-down": () => state.view !== "plan" && turnBy(0, -TURN_DEG / 2),
   "hold-pan": () => {
     held.space = true;
   },
-  escape: () => {
-    endStroke(false);
-    state.chosen = null;
-    state.place = null;
-    if (state.past !== null) lookAt(null);
-  },
 });
+for (const button of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-action]")))
+  button.addEventListener("click", () => actions[button.dataset.action || ""]?.());
+
+// What is done on the map needs the map
+watch(
+  () => `${state.walking} ${state.place}`,
+  () => (state.walking || state.place !== null) && closeDrawers(),
+);
+
+// What Escape closes, besides what the kernel knows: what was opened last, and only that.
+layer(
+  "chosen",
+  () => Boolean(state.chosen),
+  () => {
+    state.chosen = null;
+  },
+);
+layer(
+  "place",
+  () => state.place !== null,
+  () => {
+    state.place = null;
+  },
+);
+layer(
+  "past",
+  () => state.past !== null,
+  () => lookAt(null),
+);
+layer(
+  "stroke",
+  () => Boolean(state.drawing),
+  () => endStroke(false),
+);
 document.addEventListener("keyup", (event) => {
   if (event.key === " ") held.space = false;
 });
@@ -153,6 +232,8 @@ document.addEventListener(
   "keydown",
   (event) => {
     if (!outlining() || typing(event)) return;
+    // Where the keyboard draws, Enter sets the next corner; the same place twice ends it.
+    if (state.byKeys && /** @type {Element} */ (event.target).closest(".pane")) return;
     const found = meantBy(event, ["outline"]);
     if (!found) return;
     event.preventDefault();

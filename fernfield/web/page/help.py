@@ -1,0 +1,214 @@
+"""The help: what every tool, setting, overlay, check and stage is, beside the work (F1) and as a manual (/help)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cache
+from typing import Annotated
+
+import numpy as np
+from fastapi import APIRouter, Path, Query, Request
+from fastapi.responses import Response
+from pydantic import BaseModel
+
+from fernfield.core.errors import NotFound
+from fernfield.core.grid import FloatArray
+from fernfield.core.landforms import LANDFORMS
+from fernfield.web.kernel.forms import fields_of
+from fernfield.web.kernel.manual import manual, sources
+from fernfield.web.kernel.parts import page
+from fernfield.web.kernel.pictures import png_of
+from fernfield.web.rooms import PANELS
+from fernfield.web.rooms.files.routes import AsTract, AsWorld
+from fernfield.work.cover.rows import CoverRule
+from fernfield.work.ground.commands import MoveLand, PressFile, Reset, Weather
+from fernfield.work.ground.rows import Landscape, Level, Limits, Recipe, Sheet, Weathering
+from fernfield.work.growth.rows import Kind, Mix
+from fernfield.work.house import HOUSE
+from fernfield.work.kernel.posts.tracts import TractPlace
+from fernfield.work.light.rows import Light
+from fernfield.work.plots.keep import KeepTo
+from fernfield.work.plots.rows import Symmetry
+from fernfield.work.seen.trying import overlaid, tried
+from fernfield.work.sites.notes import Note
+from fernfield.work.sites.rows import Thing
+from fernfield.work.strokes import StrokeStart
+from fernfield.work.water.rows import Water
+from fernfield.work.worlds.beginnings import Rim, SeaFloor, WorldSpec
+from fernfield.work.worlds.bounding import PutBoundary
+from fernfield.work.worlds.intake import Placing, Reading
+from fernfield.work.worlds.rows import About
+from fernfield.work.worlds.tracts import CropTract, RespaceTract, TractSpec
+
+router = APIRouter(include_in_schema=False)
+
+ABOUT_THE_PAGE = {
+    "map": "The map", "keyboard": "The map by keyboard", "bench": "The bench", "section": "The section",
+    "altitudes": "The altitude bar", "spot": "The spot", "places": "Places", "undo": "Undo and redo",
+    "logbook": "The logbook", "area": "The area in the hand", "sheets": "Sheets", "plots": "Plots",
+    "seed": "Land from a seed", "joins": "Joined tracts", "files": "Files in and out",
+}  # fmt: skip
+
+FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
+    ("ground", (
+        ("Form of the brush", StrokeStart), ("Keep to", KeepTo), ("Sheet", Sheet), ("Level book", Level),
+        ("Symmetry", Symmetry), ("Limits of the ground", Limits), ("Reset", Reset), ("Move land", MoveLand),
+        ("Weather", Weather), ("Press a file in", PressFile), ("Land from a seed", Recipe),
+        ("Landscape", Landscape), ("Weather of made land", Weathering),
+    )),
+    ("cover", (("Cover rule", CoverRule),)),
+    ("growth", (("Kind", Kind), ("Mix", Mix))),
+    ("water", (("Sea", Water),)),
+    ("light", (("Sun", Light),)),
+    ("sites", (("Piece or start", Thing), ("Note", Note))),
+    ("worlds", (
+        ("World", WorldSpec), ("About a world", About), ("Sea floor", SeaFloor), ("Rim", Rim), ("Tract", TractPlace),
+        ("New tract", TractSpec), ("Crop or extend", CropTract), ("Another spacing", RespaceTract),
+        ("Boundary", PutBoundary), ("Reading a file", Reading), ("Placing a file", Placing),
+        ("A file as a world", AsWorld), ("A file as a tract", AsTract),
+    )),
+)  # fmt: skip
+"""Which forms there are, by the part of the manual in which they stand."""
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One text of the help.
+
+    key : as in the manual's file; also its place on the page
+    within : what it is a part of ("Grade"), or nothing
+    also : what stands beside it: a key, a unit, a range
+    pictured : whether there is a picture of it, made by the tool or overlay itself
+    """
+
+    key: str
+    title: str
+    words: str
+    within: str = ""
+    also: str = ""
+    source: str = ""
+    pictured: bool = False
+
+    @property
+    def picture(self) -> str:
+        """Where its picture is."""
+        table, _, name = self.key.partition(".")
+        return f"/help/pictures/{name}.{'png' if table == 'overlay' else 'svg'}"
+
+    @property
+    def seen(self) -> str:
+        """What its picture shows, for who does not see it."""
+        what = (
+            "laid over a small plan"
+            if self.picture.endswith("png")
+            else "the ground before as a dashed line, and after"
+        )
+        return f"{self.title}: {what}"
+
+    def holds(self, asked: str) -> bool:
+        """Whether every asked word is in it somewhere."""
+        text = f"{self.title} {self.within} {self.words} {self.also}".lower()
+        return all(word in text for word in asked.lower().split())
+
+
+def _entry(key: str, title: str, within: str = "", also: str = "", pictured: bool = False) -> Entry:
+    return Entry(key, title, manual().get(key, ""), within, also, sources().get(key, ""), pictured)
+
+
+def _stage(name: str) -> Iterator[Entry]:
+    yield _entry(f"stage.{name}", name.capitalize(), "Stage")
+    room = next(one for one in HOUSE.rooms if one.name == name)
+    for tool in room.tools:
+        yield _entry(f"tool.{tool.name}", tool.label, "Tool", f"key {tool.key}", pictured=True)
+        for setting in tool.settings:
+            yield _entry(f"setting.{tool.name}.{setting.name}", setting.label, tool.label, setting.unit)
+    for check in room.checks:
+        yield _entry(f"check.{check.name}", check.name.capitalize(), "Check")
+
+
+def _forms(part: str) -> Iterator[Entry]:
+    for title, model in dict(FORMS).get(part, ()):
+        for shown in fields_of(model):
+            yield _entry(f"field.{model.__name__}.{shown.name}", shown.label, title, shown.range or shown.unit)
+
+
+@cache
+def parts() -> tuple[tuple[str, tuple[Entry, ...]], ...]:
+    """The whole manual: its parts in the order of the work, each with its entries."""
+    found = [("Getting about", tuple(_entry(f"page.{key}", title) for key, title in ABOUT_THE_PAGE.items()))]
+    found += [(panel.name.capitalize(), (*_stage(panel.name), *_forms(panel.name))) for panel in PANELS]
+    seed = [_entry(f"landform.{form.name}", form.label, "Landscape", pictured=False) for form in LANDFORMS.values()]
+    own = {s.name: s for form in LANDFORMS.values() for s in form.settings}
+    seed += [_entry(f"form.{name}", s.label, "Landscape", s.unit) for name, s in own.items()]
+    found.append(("Landscapes", tuple(seed)))
+    found.append(
+        (
+            "Overlays",
+            tuple(_entry(f"overlay.{o.name}", o.label, "Overlay", pictured=True) for o in HOUSE.overlays.values()),
+        )
+    )
+    others = next(room for room in HOUSE.rooms if room.name == "worlds")
+    found.append((
+        "Worlds, tracts and files",
+        (*_forms("worlds"), *(_entry(f"check.{c.name}", c.name.capitalize(), "Check") for c in others.checks)),
+    ))  # fmt: skip
+    return tuple(found)
+
+
+@router.get("/help")
+def help_page(request: Request, q: Annotated[str, Query(max_length=80)] = "") -> Response:
+    """The manual; with `q`, what of it holds all of those words."""
+    found = [(title, [one for one in entries if one.holds(q)]) for title, entries in parts()]
+    return page(request, "help.html", asked=q, parts=[(title, entries) for title, entries in found if entries])
+
+
+@router.get("/help/{key}")
+def help_part(request: Request, key: Annotated[str, Path(max_length=80)]) -> Response:
+    """What the help sheet shows of one key: the text itself, and what else belongs to it."""
+    every = [one for _, entries in parts() for one in entries]
+    own = next((one for one in every if one.key == key), None)
+    if own is None:
+        raise NotFound(f"there is no help for {key!r}; the manual lists what there is")
+    table, _, name = key.partition(".")
+    of = f"setting.{name}." if table == "tool" else ""
+    more = [one for one in every if of and one.key.startswith(of)]
+    if table == "stage":
+        more = [one for title, entries in parts() if title.lower() == name for one in entries if one.within == "Tool"]
+    return page(request, "help_part.html", own=own, more=more)
+
+
+WIDE, HIGH = 240, 72
+
+
+@router.get("/help/pictures/{tool}.svg")
+def picture(tool: Annotated[str, Path(max_length=40)]) -> Response:
+    """What a tool makes of a piece of ground: before as a dashed line, after as the ground."""
+    found = HOUSE.tools.get(tool)
+    if found is None:
+        raise NotFound(f"tool must be one of {', '.join(HOUSE.tools)}, not {tool!r}")
+    was = tried(found)
+    low = float(min(was.before.min(), was.after.min()))
+    span = max(float(max(was.before.max(), was.after.max())) - low, 1e-6)
+
+    def line(values: FloatArray) -> str:
+        x = np.linspace(0, WIDE, len(values))
+        y = HIGH - 8 - (values - low) / span * (HIGH - 16)
+        return " ".join(f"{a:.1f},{b:.1f}" for a, b in zip(x, y, strict=True))
+
+    drawn = (
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDE} {HIGH}" width="{WIDE}" height="{HIGH}">'
+        f'<rect width="{WIDE}" height="{HIGH}" fill="#faf8f1"/>'
+        f'<polygon points="0,{HIGH} {line(was.after)} {WIDE},{HIGH}" fill="#d9d0b8" stroke="#1e2925"/>'
+        f'<polyline points="{line(was.before)}" fill="none" stroke="#a2431f" stroke-dasharray="5 3"/></svg>'
+    )
+    return Response(drawn, media_type="image/svg+xml", headers={"Cache-Control": "max-age=86400"})
+
+
+@router.get("/help/pictures/{overlay}.png")
+def overlay_picture(overlay: Annotated[str, Path(max_length=40)]) -> Response:
+    """What an overlay shows on a small plan."""
+    found = HOUSE.overlays.get(overlay)
+    if found is None:
+        raise NotFound(f"overlay must be one of {', '.join(HOUSE.overlays)}, not {overlay!r}")
+    return Response(png_of(overlaid(found)), media_type="image/png", headers={"Cache-Control": "max-age=86400"})

@@ -1,0 +1,423 @@
+// The plan: 256-pixel tiles of the server's picture on a canvas, panned and zoomed by hand.
+import { contour } from "./contours.js";
+import { hears, send } from "../live.js";
+import {
+  announce,
+  clamp,
+  colOf,
+  entered,
+  grid,
+  heed,
+  keep,
+  landApi,
+  rowOf,
+  shownAs,
+  state,
+  watch,
+  xOf,
+  yOf,
+} from "../state.js";
+
+const TILE = 256;
+const FINEST = -2;
+const COARSEST = 7;
+const MOST_TILES = 400;
+const MOST_LOADING = 6;
+/** A tile that keeps changing is fetched again when it has been quiet this long. [ms] */
+const QUIET_MS = 350;
+
+const pane = /** @type {HTMLElement} */ (document.getElementById("flat"));
+const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("plan"));
+const context = /** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d", { alpha: false }));
+
+/** Screen pixels to a post, and the post in the middle of the pane. */
+export const camera = state.plan || { zoom: 0, col: 0, row: 0 };
+if (!state.plan) middle();
+
+/** The tract that was entered comes into the middle. */
+function middle() {
+  camera.col = colOf(entered.x) + (entered.cols - 1) / 2;
+  camera.row = rowOf(entered.y) - (entered.rows - 1) / 2;
+}
+
+/** `bare` pictures have no contours: they are for eye level. */
+const keyOf = (/** @type {any} */ at, /** @type {number} */ row, /** @type {number} */ col, bare = false) =>
+  `${at}/${row}/${col}${bare ? "/bare" : ""}`;
+/** @type {Map<string, {key: string, canvas: HTMLCanvasElement, level: number, row: number, col: number, bare: boolean, ready: boolean, stale: boolean, staleAt: number, loading: boolean, touched: number, patches: number}>} */
+const tiles = new Map();
+let loading = 0;
+let waiting = false;
+let width = 1;
+let height = 1;
+let ratio = 1;
+/** How often patches and tiles were drawn; read by tests and the bench. */
+export const counts = {
+  patches: 0,
+  tiles: 0,
+  /** From pointer to drawn pixels. [ms] */ lags: /** @type {number[]} */ ([]),
+};
+
+export const level = () => clamp(Math.floor(-Math.log2(camera.zoom * ratio) + 0.25), FINEST, COARSEST);
+
+/** Where a post is on the pane, in CSS pixels. */
+/** @returns {[number, number]} */
+export const screenOf = (/** @type {number} */ col, /** @type {number} */ row) => [
+  (col - camera.col) * camera.zoom + width / 2,
+  (row - camera.row) * camera.zoom + height / 2,
+];
+export const screenAt = (/** @type {number} */ x, /** @type {number} */ y) => screenOf(colOf(x), rowOf(y));
+/** Which spot a pixel of the pane shows, in metres. */
+export const spotAt = (/** @type {number} */ px, /** @type {number} */ py) => ({
+  x: xOf((px - width / 2) / camera.zoom + camera.col),
+  y: yOf((py - height / 2) / camera.zoom + camera.row),
+});
+export const metresPerPixel = () => grid.spacing / camera.zoom;
+/** @returns {[number, number]} */
+export const paneSize = () => [width, height];
+
+const filled = () => Math.max(width / (entered.cols - 1), height / (entered.rows - 1));
+const fitted = () => Math.min((width - 24) / (grid.cols - 1), (height - 24) / (grid.rows - 1));
+
+/** Show the whole tract. */
+export function fit() {
+  camera.zoom = fitted();
+  camera.col = (grid.cols - 1) / 2;
+  camera.row = (grid.rows - 1) / 2;
+  moved();
+}
+
+/** Move by CSS pixels. @param {number} dx @param {number} dy */
+export function pan(dx, dy) {
+  camera.col = clamp(camera.col - dx / camera.zoom, 0, grid.cols - 1);
+  camera.row = clamp(camera.row - dy / camera.zoom, 0, grid.rows - 1);
+  moved();
+}
+
+/** Zoom by a factor about a pixel of the pane, which keeps showing its spot. @param {number} factor @param {number} px @param {number} py */
+export function zoomAt(factor, px, py) {
+  const col = (px - width / 2) / camera.zoom + camera.col;
+  const row = (py - height / 2) / camera.zoom + camera.row;
+  camera.zoom = clamp(camera.zoom * factor, fitted() / 2, 48);
+  camera.col = clamp(col - (px - width / 2) / camera.zoom, 0, grid.cols - 1);
+  camera.row = clamp(row - (py - height / 2) / camera.zoom, 0, grid.rows - 1);
+  moved();
+}
+
+let viewTimer = 0;
+function moved() {
+  state.plan = { ...camera };
+  keep();
+  draw();
+  announce("moved");
+  clearTimeout(viewTimer);
+  viewTimer = setTimeout(tellView, 60);
+}
+
+/** The posts in view, clipped to the tract: row0, col0, row1, col1. */
+export function postsInView() {
+  // While the plan is hidden, all of the tract is looked at.
+  if (pane.clientWidth === 0) return [0, 0, grid.rows, grid.cols];
+  const row0 = clamp(Math.floor(camera.row - height / 2 / camera.zoom), 0, grid.rows - 1);
+  const col0 = clamp(Math.floor(camera.col - width / 2 / camera.zoom), 0, grid.cols - 1);
+  return [
+    row0,
+    col0,
+    clamp(Math.ceil(camera.row + height / 2 / camera.zoom) + 1, row0 + 1, grid.rows),
+    clamp(Math.ceil(camera.col + width / 2 / camera.zoom) + 1, col0 + 1, grid.cols),
+  ];
+}
+
+/** Counts up whenever something else is to be shown: a patch that was drawn before that is out of date. */
+let shownNow = 0;
+
+/** Tell the server what is in view, so that it sends patches for that. */
+export function tellView() {
+  const at = level();
+  const scale = 2 ** at;
+  const [row0, col0, row1, col1] = postsInView();
+  const { water, growth, shadows, overlays } = state.show;
+  send(
+    {
+      is: "view",
+      level: at,
+      row0: Math.floor(row0 / scale) - 1,
+      col0: Math.floor(col0 / scale) - 1,
+      row1: Math.ceil(row1 / scale) + 1,
+      col1: Math.ceil(col1 / scale) + 1,
+      contour_m: contour(),
+      water,
+      growth,
+      shadows,
+      overlays,
+      keep_to: overlays.includes("kept") ? state.keepTo : null,
+      heights: state.view !== "plan",
+      shown: shownNow,
+    },
+    true,
+  );
+}
+
+/** What the next frame has to draw again, in CSS pixels: null for nothing, "all", or [left, top, right, bottom]. */
+/** @type {any} */
+let soiled = null;
+
+/** Draw at the next frame: everything, or only what lies over a window of posts. */
+export function draw(posts = null) {
+  if (posts === null || soiled === "all") soiled = "all";
+  else {
+    const [row0, col0, row1, col1] = /** @type {number[]} */ (/** @type {unknown} */ (posts));
+    // Pixels beside the window are mixed with it where the picture is scaled.
+    const [left, top] = screenOf(col0 - 2, row0 - 2);
+    const [right, bottom] = screenOf(col1 + 2, row1 + 2);
+    const old = soiled || [left, top, right, bottom];
+    soiled = [Math.min(left, old[0]), Math.min(top, old[1]), Math.max(right, old[2]), Math.max(bottom, old[3])];
+  }
+  if (waiting) return;
+  waiting = true;
+  requestAnimationFrame(() => {
+    waiting = false;
+    paint();
+  });
+}
+
+const levelSize = (/** @type {any} */ at) => [
+  Math.floor((grid.rows - 1) / 2 ** at) + 1,
+  Math.floor((grid.cols - 1) / 2 ** at) + 1,
+];
+
+function paint() {
+  if (state.view === "overlook" || state.view === "eye") return;
+  const whole = [0, 0, width, height];
+  const snapped = (/** @type {number} */ v, /** @type {(x: number) => number} */ round) => round(v * ratio) / ratio;
+  const [left, top, right, bottom] =
+    soiled === null || soiled === "all"
+      ? whole
+      : soiled.map((/** @type {number} */ v, /** @type {number} */ i) =>
+          snapped(clamp(v, 0, whole[i | 2]), i < 2 ? Math.floor : Math.ceil),
+        );
+  soiled = null;
+  context.setTransform(ratio, 0, 0, ratio, 0, 0);
+  context.save();
+  context.beginPath();
+  context.rect(left, top, right - left, bottom - top);
+  context.clip();
+  context.fillStyle = paper;
+  context.fillRect(left, top, right - left, bottom - top);
+  const at = level();
+  // Coarser tiles that are there stand in until the right ones have come.
+  for (let under = Math.min(at + 3, COARSEST); under > at; under -= 1) paintLevel(under, false);
+  paintLevel(at, true);
+  context.restore();
+  announce("painted");
+}
+let paper = "";
+function readPaper() {
+  paper = getComputedStyle(document.documentElement).getPropertyValue("--paper");
+  draw();
+}
+readPaper();
+document.addEventListener("fern:theme", readPaper);
+
+/** @param {any} at @param {boolean} wanted */
+function paintLevel(at, wanted) {
+  const scale = 2 ** at;
+  const [rows, cols] = levelSize(at);
+  const [row0, col0, row1, col1] = postsInView();
+  context.imageSmoothingEnabled = camera.zoom * scale * ratio < 1.999;
+  const first = [Math.floor(row0 / scale / TILE), Math.floor(col0 / scale / TILE)];
+  const last = [
+    Math.floor(Math.min(row1 / scale, rows - 1) / TILE),
+    Math.floor(Math.min(col1 / scale, cols - 1) / TILE),
+  ];
+  for (let row = first[0]; row <= last[0]; row += 1) {
+    for (let col = first[1]; col <= last[1]; col += 1) {
+      const tile = tiles.get(keyOf(at, row, col));
+      if (wanted && (!tile || (tile.stale && !tile.loading && quiet(tile)))) load(at, row, col);
+      if (!tile?.ready) continue;
+      tile.touched = performance.now();
+      const [x, y] = screenOf((col * TILE - 0.5) * scale, (row * TILE - 0.5) * scale);
+      const size = [tile.canvas.width * scale * camera.zoom, tile.canvas.height * scale * camera.zoom];
+      context.drawImage(tile.canvas, x, y, size[0], size[1]);
+    }
+  }
+}
+
+/** Whether a tile may be fetched again; else a frame is asked for when it may. @param {any} tile */
+function quiet(tile) {
+  const left = tile.staleAt + QUIET_MS - performance.now();
+  if (left <= 0 || !tile.ready) return true;
+  clearTimeout(quietTimer);
+  quietTimer = setTimeout(draw, left + 20);
+  return false;
+}
+let quietTimer = 0;
+
+/** @param {any} at @param {number} row @param {number} col */
+async function load(at, row, col, bare = false) {
+  if (loading >= MOST_LOADING) return;
+  const key = keyOf(at, row, col, bare);
+  const [rows, cols] = levelSize(at);
+  let tile = tiles.get(key);
+  if (!tile) {
+    const picture = document.createElement("canvas");
+    picture.width = Math.min(TILE, cols - col * TILE);
+    picture.height = Math.min(TILE, rows - row * TILE);
+    tile = {
+      key,
+      canvas: picture,
+      level: at,
+      row,
+      col,
+      bare,
+      ready: false,
+      stale: false,
+      staleAt: -1e9,
+      loading: false,
+      touched: 0,
+      patches: 0,
+    };
+    tiles.set(key, tile);
+  }
+  if (tile.loading) return;
+  loading += 1;
+  tile.loading = true;
+  tile.stale = false;
+  const patches = tile.patches;
+  try {
+    const answer = await fetch(`${landApi}/plan/${at}/${row}/${col}.webp?${shownAs(bare, contour())}`);
+    if (!answer.ok) throw new Error(String(answer.status));
+    const picture = await createImageBitmap(await answer.blob());
+    // A patch that came meanwhile may be newer than this picture: then ask once more.
+    if (tile.patches !== patches) tile.stale = true;
+    else /** @type {CanvasRenderingContext2D} */ (tile.canvas.getContext("2d")).drawImage(picture, 0, 0);
+    tile.ready = true;
+    counts.tiles += 1;
+    picture.close();
+    state.missing = false;
+  } catch {
+    tile.stale = true;
+    state.missing = true;
+    setTimeout(draw, 1500);
+  } finally {
+    loading -= 1;
+    tile.loading = false;
+    forget();
+    draw();
+    announce("tile", tile);
+  }
+}
+
+function forget() {
+  if (tiles.size <= MOST_TILES) return;
+  const old = [...tiles.entries()].filter(([, t]) => !t.loading).sort((a, b) => a[1].touched - b[1].touched);
+  for (const [key] of old.slice(0, tiles.size - MOST_TILES * 0.75)) tiles.delete(key);
+}
+
+/** Every picture is out of date (the light, the sea, what is shown). */
+export function allStale() {
+  for (const tile of tiles.values()) {
+    tile.stale = true;
+    tile.patches += 1;
+  }
+  draw();
+}
+
+/** Mark the tiles over a window of posts; those of `exceptLevel` that lie wholly in `rect` were patched. */
+function stale(/** @type {number[]} */ [row0, col0, row1, col1], exceptLevel = null, rect = null) {
+  for (const tile of tiles.values()) {
+    const scale = 2 ** tile.level;
+    const top = (tile.row * TILE - 1) * scale;
+    const left = (tile.col * TILE - 1) * scale;
+    const bottom = top + (TILE + 2) * scale;
+    const right = left + (TILE + 2) * scale;
+    if (bottom < row0 || top > row1 || right < col0 || left > col1) continue;
+    if (tile.level === exceptLevel && rect && !tile.bare) {
+      const covered =
+        Math.max(tile.row * TILE, Math.floor(row0 / scale)) >= rect[0] &&
+        Math.max(tile.col * TILE, Math.floor(col0 / scale)) >= rect[1] &&
+        Math.min((tile.row + 1) * TILE, Math.ceil(row1 / scale)) <= rect[2] &&
+        Math.min((tile.col + 1) * TILE, Math.ceil(col1 / scale)) <= rect[3];
+      if (covered && !tile.stale) continue;
+    }
+    tile.stale = true;
+    tile.staleAt = performance.now();
+    tile.patches += 1;
+  }
+}
+
+hears("patch", (message) => {
+  if (message.shown !== shownNow) {
+    stale(message.window);
+    draw();
+    requestAnimationFrame(() => send({ is: "drawn" }));
+    return;
+  }
+  if (state.past !== null) {
+    // The present moves on; what is looked at does not.
+    requestAnimationFrame(() => send({ is: "drawn" }));
+    return;
+  }
+  const [row0, col0, row1, col1] = message.pixels;
+  const picture = new ImageData(new Uint8ClampedArray(message.body, message.offset), col1 - col0, row1 - row0);
+  for (let row = Math.floor(row0 / TILE); row * TILE < row1; row += 1) {
+    for (let col = Math.floor(col0 / TILE); col * TILE < col1; col += 1) {
+      const tile = tiles.get(keyOf(message.level, row, col));
+      if (!tile) continue;
+      tile.patches += 1;
+      if (!tile.ready) continue;
+      /** @type {CanvasRenderingContext2D} */ (tile.canvas.getContext("2d")).putImageData(
+        picture,
+        col0 - col * TILE,
+        row0 - row * TILE,
+      );
+      announce("tile", tile);
+    }
+  }
+  stale(message.window, message.level, message.pixels);
+  counts.patches += 1;
+  draw(message.window);
+  requestAnimationFrame(() => send({ is: "drawn" }));
+  if (state.drawing && message.drawn_to !== null) {
+    const sampled = state.began + message.drawn_to * 1000;
+    // After the frame in which `draw` has put it on the canvas.
+    requestAnimationFrame(() => counts.lags.push(performance.now() - sampled));
+    if (counts.lags.length > 5000) counts.lags.shift();
+  }
+  announce("stale", message);
+});
+hears("stale", (message) => {
+  stale(message.window);
+  draw();
+  requestAnimationFrame(() => send({ is: "drawn" }));
+  announce("stale", message);
+});
+heed("all-stale", allStale);
+watch(
+  () => state.shown,
+  () => {
+    shownNow += 1;
+    allStale();
+    tellView();
+  },
+);
+
+/** A tile's picture for the overlook, fetched like any other; at eye level one without contours. @param {any} at @param {number} row @param {number} col */
+export function pictureOf(at, row, col) {
+  const bare = state.walking;
+  const tile = tiles.get(keyOf(at, row, col, bare));
+  if (!tile || (tile.stale && !tile.loading && quiet(tile))) load(at, row, col, bare);
+  return tiles.get(keyOf(at, row, col, bare)) || null;
+}
+
+new ResizeObserver(() => {
+  ratio = window.devicePixelRatio || 1;
+  width = Math.max(1, pane.clientWidth);
+  height = Math.max(1, pane.clientHeight);
+  canvas.width = Math.round(width * ratio);
+  canvas.height = Math.round(height * ratio);
+  if (!camera.zoom && pane.clientWidth > 0) camera.zoom = filled();
+  if (pane.clientWidth > 0) {
+    moved();
+    paint();
+  }
+}).observe(pane);

@@ -1,0 +1,383 @@
+// The land in three dimensions: chunks of 256 posts at several steps, coloured by the plan's own picture.
+import * as THREE from "../../../vendor/three.js";
+import { pictureOf } from "./plan.js";
+import { hears } from "../live.js";
+import { clamp, colOf, grid, heed, landApi, rowOf, seenTracts, state, xOf, yOf } from "../state.js";
+
+const CHUNK = 256;
+/** Every so many posts, until a chunk has its own heights. */
+const FIRST_STEP = 64;
+const SKIRT_M = 6;
+const MOST_LOADING = 4;
+
+/** How finely each detail level draws: posts to a step near the eye, metres until the step doubles, pixels. @type {Record<string, {step: number, reach: number, ratio: number, plants: number, plantReach: number}>} */
+export const DETAIL = {
+  low: { step: 8, reach: 500, ratio: 0.6, plants: 160, plantReach: 260 },
+  middle: { step: 2, reach: 260, ratio: 1, plants: 4000, plantReach: 700 },
+  high: { step: 1, reach: 420, ratio: 2, plants: 30_000, plantReach: 1600 },
+};
+export const detail = () => DETAIL[state.show.detail] || DETAIL.middle;
+
+// Pictures come ready from the server: no colour is converted on the way.
+THREE.ColorManagement.enabled = false;
+
+export const HAZE = new THREE.Color("#d3d8d0");
+const uniforms = { haze: { value: HAZE }, thick: { value: 0.00022 }, sun: { value: new THREE.Vector3(0, 1, 0) } };
+export { uniforms };
+
+const material = (/** @type {any} */ texture) =>
+  new THREE.ShaderMaterial({
+    uniforms: { ...uniforms, picture: { value: texture }, part: { value: new THREE.Vector3(0, 0, 1) } },
+    vertexShader: `
+      uniform vec3 part; attribute vec2 post; varying vec2 at; varying vec2 place; varying float away;
+      void main() {
+        at = part.xy + post * part.z;
+        place = position.xz;
+        vec4 eye = modelViewMatrix * vec4(position, 1.0);
+        away = length(eye.xyz);
+        gl_Position = projectionMatrix * eye;
+      }`,
+    fragmentShader: `
+      uniform sampler2D picture; uniform vec3 haze; uniform float thick; varying vec2 at; varying vec2 place; varying float away;
+      float speck(vec2 p) { return fract(sin(dot(floor(p), vec2(12.9898, 78.233))) * 43758.5453); }
+      float grain(vec2 p) {
+        vec2 f = fract(p); f = f * f * (3.0 - 2.0 * f);
+        return mix(mix(speck(p), speck(p + vec2(1, 0)), f.x), mix(speck(p + vec2(0, 1)), speck(p + vec2(1, 1)), f.x), f.y) - 0.5;
+      }
+      void main() {
+        vec4 seen = texture2D(picture, at);
+        // Between tracts there is nothing.
+        if (seen.a < 0.5) discard;
+        vec3 ink = seen.rgb;
+        // Near the eye the picture's pixels are a metre wide: a fine unevenness gives the ground a scale.
+        float near = clamp(1.0 - away / 60.0, 0.0, 1.0);
+        if (near > 0.0) ink *= 1.0 + near * (0.16 * grain(place * 1.7) + 0.14 * grain(place * 6.3) + 0.12 * grain(place * 19.0));
+        gl_FragColor = vec4(mix(haze, ink, exp(-away * thick)), 1.0);
+      }`,
+  });
+
+/** Ground whose picture is on its way. */
+const plain = Object.assign(document.createElement("canvas"), { width: 1, height: 1 });
+Object.assign(/** @type {CanvasRenderingContext2D} */ (plain.getContext("2d")), { fillStyle: "#a3a272" }).fillRect(
+  0,
+  0,
+  1,
+  1,
+);
+const blank = new THREE.CanvasTexture(plain);
+/** @type {Map<string, {texture: any, tile: any}>} */
+const textures = new Map();
+const indices = new Map();
+
+/** Triangles of an n x m lattice with a skirt row around it. @param {number} rows @param {number} cols */
+function indexOf(rows, cols) {
+  const key = `${rows}/${cols}`;
+  if (!indices.has(key)) {
+    const wide = cols + 2;
+    const list = new Uint32Array((rows + 1) * (cols + 1) * 6);
+    let k = 0;
+    for (let r = 0; r <= rows; r += 1) {
+      for (let c = 0; c <= cols; c += 1) {
+        const a = r * wide + c;
+        list.set([a, a + wide, a + 1, a + 1, a + wide, a + wide + 1], k);
+        k += 6;
+      }
+    }
+    indices.set(key, new THREE.BufferAttribute(list, 1));
+  }
+  return indices.get(key);
+}
+
+/** Whether some of a tract lies in a chunk. @param {number} row @param {number} col */
+function holdsLand(row, col) {
+  const [west, east] = [xOf(col * CHUNK), xOf((col + 1) * CHUNK)];
+  const [north, south] = [yOf(row * CHUNK), yOf((row + 1) * CHUNK)];
+  return seenTracts.some(
+    (t) =>
+      t.x < east && t.y < north && t.x + (t.cols - 1) * t.spacing_m > west && t.y + (t.rows - 1) * t.spacing_m > south,
+  );
+}
+
+class Chunk {
+  constructor(/** @type {number} */ row, /** @type {number} */ col, /** @type {any} */ request) {
+    this.row0 = row * CHUNK;
+    this.col0 = col * CHUNK;
+    this.rows = Math.min(CHUNK, grid.rows - 1 - this.row0);
+    this.cols = Math.min(CHUNK, grid.cols - 1 - this.col0);
+    this.step = 0;
+    this.wanted = 0;
+    /** @type {any} */
+    this.heights = null;
+    /** Posts of the mesh. */
+    this.n = 0;
+    this.m = 0;
+    this.loading = false;
+    this.stale = false;
+    this.request = request;
+    this.material = material(blank);
+    /** @type {any} */
+    this.mesh = null;
+    this.pictureKey = "";
+  }
+
+  get centre() {
+    return [xOf(this.col0 + this.cols / 2), yOf(this.row0 + this.rows / 2)];
+  }
+
+  /** The largest step up to `step` that divides both sides. */
+  fitting(/** @type {number} */ step) {
+    let s = step;
+    while (s > 1 && (this.rows % s || this.cols % s)) s /= 2;
+    return s;
+  }
+
+  /** Stand there coarsely, from heights of the whole land. @param {Float32Array} values @param {number} wide */
+  begin(values, wide) {
+    if (this.heights || this.rows % FIRST_STEP || this.cols % FIRST_STEP) return;
+    this.n = this.rows / FIRST_STEP + 1;
+    this.m = this.cols / FIRST_STEP + 1;
+    this.step = FIRST_STEP;
+    const first = (this.row0 / FIRST_STEP) * wide + this.col0 / FIRST_STEP;
+    this.heights = new Float32Array(this.n * this.m);
+    for (let r = 0; r < this.n; r += 1) {
+      for (let c = 0; c < this.m; c += 1) this.heights[r * this.m + c] = values[first + r * wide + c];
+    }
+    this.build();
+  }
+
+  async load(/** @type {number} */ step) {
+    this.loading = true;
+    this.stale = false;
+    const query = `row0=${this.row0}&col0=${this.col0}&row1=${this.row0 + this.rows + 1}&col1=${this.col0 + this.cols + 1}&step=${step}&of=mean`;
+    try {
+      const answer = await fetch(`${landApi}/heights?${query}`);
+      if (!answer.ok) throw new Error(String(answer.status));
+      const [rows, cols] = (answer.headers.get("x-shape") || "").split(",").map(Number);
+      this.heights = new Float32Array(await answer.arrayBuffer());
+      this.n = rows;
+      this.m = cols;
+      this.step = step;
+      this.build();
+    } catch {
+      this.stale = true;
+    } finally {
+      this.loading = false;
+      this.request();
+    }
+  }
+
+  build() {
+    const { n, m } = this;
+    const positions = new Float32Array((n + 2) * (m + 2) * 3);
+    const posts = new Float32Array((n + 2) * (m + 2) * 2);
+    let k = 0;
+    for (let r = -1; r <= n; r += 1) {
+      for (let c = -1; c <= m; c += 1) {
+        const rr = clamp(r, 0, n - 1);
+        const cc = clamp(c, 0, m - 1);
+        const z = this.heights[rr * m + cc] - (rr === r && cc === c ? 0 : SKIRT_M + this.step * grid.spacing);
+        positions.set([xOf(this.col0 + cc * this.step), z, -yOf(this.row0 + rr * this.step)], k * 3);
+        posts.set([cc * this.step, rr * this.step], k * 2);
+        k += 1;
+      }
+    }
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.BufferAttribute(positions, 3));
+    geometry.setAttribute("post", new THREE.BufferAttribute(posts, 2));
+    geometry.setIndex(indexOf(n, m));
+    geometry.computeBoundingSphere();
+    if (this.mesh) {
+      this.mesh.geometry.dispose();
+      this.mesh.geometry = geometry;
+    } else {
+      this.mesh = new THREE.Mesh(geometry, this.material);
+    }
+  }
+
+  /**
+   * Put new heights of every `every`-th post of a window in; between them, straight lines.
+   * @param {number[]} window @param {number} every @param {any} values
+   */
+  patch([row0, col0, row1, col1], every, values) {
+    if (!this.heights || !this.mesh) return false;
+    const { n, m, step } = this;
+    const tall = Math.ceil((row1 - row0) / every);
+    const wide = Math.ceil((col1 - col0) / every);
+    const position = this.mesh.geometry.getAttribute("position");
+    let changed = false;
+    for (let r = Math.max(0, Math.ceil((row0 - this.row0) / step)); r < n && this.row0 + r * step < row1; r += 1) {
+      const down = Math.min((this.row0 + r * step - row0) / every, tall - 1);
+      const i = Math.floor(down);
+      for (let c = Math.max(0, Math.ceil((col0 - this.col0) / step)); c < m && this.col0 + c * step < col1; c += 1) {
+        const across = Math.min((this.col0 + c * step - col0) / every, wide - 1);
+        const j = Math.floor(across);
+        let z = values[i * wide + j];
+        if (i !== down || j !== across) {
+          const [below, beside] = [Math.min(i + 1, tall - 1), Math.min(j + 1, wide - 1)];
+          const top = z + (values[i * wide + beside] - z) * (across - j);
+          const low = values[below * wide + j];
+          z = top + (low + (values[below * wide + beside] - low) * (across - j) - top) * (down - i);
+        }
+        this.heights[r * m + c] = z;
+        position.setY((r + 1) * (m + 2) + c + 1, z);
+        changed = true;
+      }
+    }
+    if (changed) {
+      position.needsUpdate = true;
+      this.mesh.geometry.computeBoundingSphere();
+      // What stands between the posts that were sent is asked for when the hand rests.
+      if (every > step) this.stale = true;
+    }
+    return changed;
+  }
+
+  heightAt(/** @type {number} */ col, /** @type {number} */ row) {
+    if (!this.heights) return null;
+    const r = clamp((row - this.row0) / this.step, 0, this.n - 1);
+    const c = clamp((col - this.col0) / this.step, 0, this.m - 1);
+    const r0 = Math.min(Math.floor(r), this.n - 2);
+    const c0 = Math.min(Math.floor(c), this.m - 2);
+    const at = (/** @type {number} */ i, /** @type {number} */ j) => this.heights[i * this.m + j];
+    const top = at(r0, c0) + (at(r0, c0 + 1) - at(r0, c0)) * (c - c0);
+    const low = at(r0 + 1, c0) + (at(r0 + 1, c0 + 1) - at(r0 + 1, c0)) * (c - c0);
+    return top + (low - top) * (r - r0);
+  }
+
+  /** The plan's tile of a level that the chunk lies in; asked for when it is not there. */
+  pictureAt(/** @type {number} */ level) {
+    const size = 256 * 2 ** level;
+    return pictureOf(level, Math.floor(this.row0 / size), Math.floor(this.col0 / size));
+  }
+
+  /** Colour the chunk by the plan's tile of a level. */
+  paint(/** @type {number} */ level) {
+    // A coarser picture stands in while the one that is wanted is on its way.
+    let tile = this.pictureAt(level);
+    for (let coarser = level + 1; !tile?.ready && coarser <= 7; coarser += 1) {
+      const other = this.pictureAt(coarser);
+      if (other?.ready) [tile, level] = [other, coarser];
+    }
+    if (!tile) return;
+    const { row, col } = tile;
+    const size = 256 * 2 ** level;
+    let held = textures.get(tile.key);
+    if (held?.tile !== tile) {
+      if (!tile.ready) return;
+      held?.texture.dispose();
+      const texture = new THREE.CanvasTexture(tile.canvas);
+      texture.colorSpace = THREE.NoColorSpace;
+      texture.generateMipmaps = false;
+      texture.minFilter = THREE.LinearFilter;
+      texture.magFilter = THREE.LinearFilter;
+      texture.flipY = false;
+      held = { texture, tile };
+      textures.set(tile.key, held);
+    }
+    const pixels = 2 ** level;
+    const { width } = held.tile.canvas;
+    const { height } = held.tile.canvas;
+    this.material.uniforms.picture.value = held.texture;
+    // Posts of the chunk to places in the tile: pixel centres lie on posts.
+    this.material.uniforms.part.value.set(
+      ((this.col0 - col * size) / pixels + 0.5) / 256,
+      ((this.row0 - row * size) / pixels + 0.5) / 256,
+      1 / pixels / 256,
+    );
+    this.material.uniforms.part.value.x *= 256 / width;
+    this.material.uniforms.part.value.y *= 256 / height;
+    this.pictureKey = held.tile.key;
+  }
+}
+
+heed("tile", (tile) => {
+  const held = textures.get(tile.key);
+  if (held && tile.ready) held.texture.needsUpdate = true;
+});
+
+/** All chunks of the tract. */
+export class Land {
+  /** @param {any} scene @param {() => void} request ask for another frame */
+  constructor(scene, request) {
+    this.scene = scene;
+    this.request = request;
+    /** @type {Chunk[]} */
+    this.chunks = [];
+    /** The same by their row and column. @type {Map<number, Chunk>} */
+    this.at = new Map();
+    this.across = Math.ceil((grid.cols - 1) / CHUNK);
+    for (let r = 0; r < Math.ceil((grid.rows - 1) / CHUNK); r += 1) {
+      for (let c = 0; c < this.across; c += 1) {
+        if (!holdsLand(r, c)) continue;
+        const chunk = new Chunk(r, c, request);
+        this.chunks.push(chunk);
+        this.at.set(r * this.across + c, chunk);
+      }
+    }
+    this.first();
+    hears("heights", (message) => {
+      const values = new Float32Array(message.body.slice(message.offset));
+      let changed = false;
+      for (const chunk of this.chunks) changed = chunk.patch(message.window, message.step, values) || changed;
+      if (changed) this.request();
+    });
+    heed("stale", (message) => {
+      const [row0, col0, row1, col1] = message.window;
+      for (const chunk of this.chunks) {
+        const apart = row1 < chunk.row0 || row0 > chunk.row0 + CHUNK || col1 < chunk.col0 || col0 > chunk.col0 + CHUNK;
+        if (!apart && message.layers.includes("height") && (!message.heights || state.view === "plan"))
+          chunk.stale = true;
+      }
+      this.request();
+    });
+    heed("all-stale", () => {
+      for (const chunk of this.chunks) chunk.stale = true;
+      this.request();
+    });
+  }
+
+  /** All of the land at once, coarsely, so that none of it is missing while the rest is on its way. */
+  async first() {
+    const query = `row0=0&col0=0&row1=${grid.rows}&col1=${grid.cols}&step=${FIRST_STEP}&of=mean`;
+    const answer = await fetch(`${landApi}/heights?${query}`);
+    if (!answer.ok) return;
+    const wide = Number((answer.headers.get("x-shape") || "").split(",")[1]);
+    const values = new Float32Array(await answer.arrayBuffer());
+    for (const chunk of this.chunks) chunk.begin(values, wide);
+    this.request();
+  }
+
+  /** Load and colour what the eye at (x, y) needs. */
+  update(/** @type {number} */ x, /** @type {number} */ y) {
+    const { step: finest, reach } = detail();
+    const order = this.chunks
+      .map((chunk) => {
+        const half = (CHUNK * grid.spacing) / 2;
+        const [cx, cy] = chunk.centre;
+        return { chunk, away: Math.hypot(Math.max(0, Math.abs(cx - x) - half), Math.max(0, Math.abs(cy - y) - half)) };
+      })
+      .sort((a, b) => a.away - b.away);
+    let loading = this.chunks.filter((c) => c.loading).length;
+    for (const { chunk, away } of order) {
+      const doubled = Math.max(0, Math.floor(Math.log2(Math.max(away, 1) / reach) + 1));
+      const near = state.walking && away < 80 ? 1 : finest;
+      const step = chunk.fitting(Math.min(64, near * 2 ** doubled));
+      const wanted = chunk.step !== step || (chunk.stale && !state.drawing);
+      if (wanted && !chunk.loading && loading < MOST_LOADING) {
+        loading += 1;
+        chunk.load(step);
+      }
+      if (chunk.mesh && !chunk.mesh.parent) this.scene.add(chunk.mesh);
+      chunk.paint(Math.min(7, state.walking && away < 80 ? 0 : Math.max(0, doubled - 1)));
+    }
+  }
+
+  /** Elevation at (x, y) as drawn, or null where nothing is loaded. */
+  heightAt(/** @type {number} */ x, /** @type {number} */ y) {
+    const col = clamp(colOf(x), 0, grid.cols - 1);
+    const row = clamp(rowOf(y), 0, grid.rows - 1);
+    const r = Math.min(Math.floor(row / CHUNK), Math.ceil((grid.rows - 1) / CHUNK) - 1);
+    const c = Math.min(Math.floor(col / CHUNK), this.across - 1);
+    return this.at.get(r * this.across + c)?.heightAt(col, row) ?? null;
+  }
+}

@@ -1,0 +1,355 @@
+// What stands on the land in three dimensions: plants as instances, pieces, starts, and the sea.
+import * as THREE from "../../../vendor/three.js";
+import { detail, uniforms } from "./relief3d.js";
+import { each, rows } from "../rows.js";
+import { boot, grid, heed, landApi, seenTracts, state, watch, xOf, yOf } from "../state.js";
+
+const CELL = 128;
+
+const plain = (options = {}) =>
+  new THREE.ShaderMaterial({
+    uniforms,
+    vertexColors: true,
+    ...options,
+    vertexShader: `
+      uniform vec3 sun; varying vec3 ink; varying float away;
+      void main() {
+        mat4 place = modelMatrix;
+        #ifdef USE_INSTANCING
+          place = modelMatrix * instanceMatrix;
+        #endif
+        vec3 up = normalize(mat3(place) * normal);
+        float light = 0.55 + 0.5 * max(dot(up, sun), 0.0);
+        ink = color.rgb * light;
+        vec4 eye = viewMatrix * place * vec4(position, 1.0);
+        away = length(eye.xyz);
+        gl_Position = projectionMatrix * eye;
+      }`,
+    fragmentShader: `
+      uniform vec3 haze; uniform float thick; varying vec3 ink; varying float away;
+      void main() { gl_FragColor = vec4(mix(haze, ink, exp(-away * thick)), 1.0); }`,
+  });
+const material = plain();
+
+/** One geometry from several, each with a colour. @param {[any, string][]} parts */
+function joined(parts) {
+  const positions = [];
+  const normals = [];
+  const colours = [];
+  for (const [part, colour] of parts) {
+    const flat = part.index ? part.toNonIndexed() : part;
+    const ink = new THREE.Color(colour);
+    positions.push(...flat.getAttribute("position").array);
+    normals.push(...flat.getAttribute("normal").array);
+    for (let i = 0; i < flat.getAttribute("position").count; i += 1) colours.push(ink.r, ink.g, ink.b);
+  }
+  const whole = new THREE.BufferGeometry();
+  whole.setAttribute("position", new THREE.Float32BufferAttribute(positions, 3));
+  whole.setAttribute("normal", new THREE.Float32BufferAttribute(normals, 3));
+  whole.setAttribute("color", new THREE.Float32BufferAttribute(colours, 3));
+  return whole;
+}
+
+/** The shape of a kind at size 1, standing on its foot. @param {any} kind */
+function shapeOf(kind) {
+  const sides = detail().plants < 1000 ? 4 : 7;
+  if (kind.form === "boulder") {
+    const stone = new THREE.IcosahedronGeometry(kind.crown_m, 0);
+    stone.scale(1, kind.tall_m / kind.crown_m / 1.6, 0.85);
+    stone.translate(0, kind.tall_m * 0.3, 0);
+    return joined([[stone, kind.colour]]);
+  }
+  const trunk = new THREE.CylinderGeometry(
+    kind.blocks_m * 0.7,
+    kind.blocks_m,
+    kind.tall_m * 0.35,
+    Math.min(sides, 5),
+    1,
+    true,
+  );
+  trunk.translate(0, kind.tall_m * 0.17, 0);
+  const low = new THREE.ConeGeometry(kind.crown_m, kind.tall_m * 0.55, sides);
+  low.translate(0, kind.tall_m * 0.5, 0);
+  const top = new THREE.ConeGeometry(kind.crown_m * 0.72, kind.tall_m * 0.45, sides);
+  top.translate(0, kind.tall_m * 0.78, 0);
+  return joined([
+    [trunk, "#5a4a38"],
+    [low, kind.colour],
+    [top, kind.colour],
+  ]);
+}
+
+/** @param {any} kind */
+function pieceShape(kind) {
+  const { width, depth, height, form, colour } = kind;
+  if (form === "house") {
+    const wall = height * 0.62;
+    const box = new THREE.BoxGeometry(width, wall, depth);
+    box.translate(0, wall / 2, 0);
+    const roof = new THREE.CylinderGeometry(0.001, width * 0.76, height - wall, 4, 1);
+    roof.rotateY(Math.PI / 4);
+    roof.scale(1, 1, depth / width);
+    roof.translate(0, wall + (height - wall) / 2, 0);
+    return joined([
+      [box, colour],
+      [roof, "#5b5349"],
+    ]);
+  }
+  if (form === "shaft") {
+    const shaft = new THREE.CylinderGeometry(width * 0.3, width * 0.5, height, 8);
+    shaft.translate(0, height / 2, 0);
+    return joined([[shaft, colour]]);
+  }
+  if (form === "mound") {
+    const mound = new THREE.ConeGeometry(width / 2, height, 8);
+    mound.scale(1, 1, depth / width);
+    mound.translate(0, height / 2, 0);
+    return joined([[mound, colour]]);
+  }
+  const block = new THREE.BoxGeometry(width, height, depth);
+  block.translate(0, height / 2, 0);
+  return joined([[block, colour]]);
+}
+
+/** @param {string} colour */
+function startShape(colour) {
+  const pole = new THREE.CylinderGeometry(0.12, 0.12, 5, 5);
+  pole.translate(0, 2.5, 0);
+  const arrow = new THREE.ConeGeometry(0.9, 2.6, 4);
+  arrow.rotateX(-Math.PI / 2);
+  arrow.translate(0, 5, -1);
+  return joined([
+    [pole, "#1e2925"],
+    [arrow, colour],
+  ]);
+}
+
+/** Growth in square cells of the tract, those near the eye only. */
+export class Growth {
+  constructor(/** @type {any} */ scene, /** @type {any} */ request) {
+    this.scene = scene;
+    this.request = request;
+    /** @type {Map<string, {group: any, count: number, stale: boolean}>} */
+    this.cells = new Map();
+    this.shapes = new Map();
+    this.loading = 0;
+    this.shown = 0;
+    const spoil = (/** @type {number[]} */ [row0, col0, row1, col1]) => {
+      for (const [key, cell] of this.cells) {
+        const [r, c] = key.split("/").map((v) => Number(v) * CELL);
+        if (row1 >= r && row0 <= r + CELL && col1 >= c && col0 <= c + CELL) cell.stale = true;
+      }
+    };
+    heed("stale", (message) => {
+      if (message.layers.some((/** @type {any} */ l) => ["height", "growth", "look"].includes(l)))
+        spoil(message.window);
+      this.request();
+    });
+    const everything = () => spoil([0, 0, grid.rows, grid.cols]);
+    heed("all-stale", everything);
+    watch(
+      () => state.shown,
+      () => {
+        for (const shape of this.shapes.values()) shape.dispose();
+        this.shapes.clear();
+        everything();
+      },
+    );
+  }
+
+  update(/** @type {number} */ x, /** @type {number} */ y) {
+    const { plants, plantReach } = detail();
+    const wanted = [];
+    if (state.show.growth) {
+      for (let r = 0; r * CELL < grid.rows - 1; r += 1) {
+        for (let c = 0; c * CELL < grid.cols - 1; c += 1) {
+          const half = (CELL * grid.spacing) / 2;
+          const away = Math.hypot(xOf(c * CELL + CELL / 2) - x, yOf(r * CELL + CELL / 2) - y) - half;
+          if (away < plantReach) wanted.push([away, r, c]);
+        }
+      }
+    }
+    wanted.sort((a, b) => a[0] - b[0]);
+    let room = plants;
+    const keep = new Set();
+    for (const [, r, c] of wanted) {
+      if (room <= 0) break;
+      const key = `${r}/${c}`;
+      keep.add(key);
+      const cell = this.cells.get(key);
+      if ((!cell || cell.stale) && this.loading < 3 && !state.drawing) this.load(key, r, c);
+      room -= cell?.count || 0;
+    }
+    this.shown = 0;
+    for (const [key, cell] of this.cells) {
+      cell.group.visible = keep.has(key);
+      if (cell.group.visible) this.shown += cell.count;
+    }
+  }
+
+  async load(/** @type {string} */ key, /** @type {number} */ r, /** @type {any} */ c) {
+    this.loading += 1;
+    const old = this.cells.get(key);
+    const cell = { group: old?.group || new THREE.Group(), count: old?.count || 0, stale: false };
+    this.cells.set(key, cell);
+    const row1 = Math.min((r + 1) * CELL, grid.rows);
+    const col1 = Math.min((c + 1) * CELL, grid.cols);
+    try {
+      const answer = await fetch(`${landApi}/growth?row0=${r * CELL}&col0=${c * CELL}&row1=${row1}&col1=${col1}`);
+      if (!answer.ok) throw new Error(String(answer.status));
+      this.fill(cell, new Float32Array(await answer.arrayBuffer()));
+    } catch {
+      cell.stale = true;
+    } finally {
+      this.loading -= 1;
+      this.request();
+    }
+  }
+
+  fill(/** @type {any} */ cell, /** @type {Float32Array} */ plants) {
+    for (const mesh of [...cell.group.children]) {
+      cell.group.remove(mesh);
+      mesh.dispose();
+    }
+    cell.count = plants.length / 9;
+    const byKind = new Map();
+    for (let i = 0; i < plants.length; i += 9) {
+      const key = `${plants[i]}/${plants[i + 1]}`;
+      if (!byKind.has(key)) byKind.set(key, []);
+      byKind.get(key).push(i);
+    }
+    for (const [key, list] of byKind) {
+      const [mix, number] = key.split("/").map(Number);
+      const kind = rows("mixes")[mix]?.kinds[number];
+      if (!kind) continue;
+      if (!this.shapes.has(key)) this.shapes.set(key, shapeOf(kind));
+      const mesh = new THREE.InstancedMesh(this.shapes.get(key), material, list.length);
+      const matrix = new THREE.Matrix4();
+      const lean = new THREE.Quaternion();
+      const turn = new THREE.Quaternion();
+      const up = new THREE.Vector3(0, 1, 0);
+      list.forEach((/** @type {number} */ i, /** @type {any} */ at) => {
+        const [x, y, z, size, degrees, east, north] = plants.subarray(i + 2, i + 9);
+        const normal = new THREE.Vector3(east, Math.sqrt(Math.max(0, 1 - east * east - north * north)), -north);
+        lean.setFromUnitVectors(up, normal);
+        turn.setFromAxisAngle(up, (-degrees * Math.PI) / 180);
+        matrix.compose(new THREE.Vector3(x, z - 0.05, -y), lean.multiply(turn), new THREE.Vector3(size, size, size));
+        mesh.setMatrixAt(at, matrix);
+      });
+      mesh.computeBoundingSphere();
+      cell.group.add(mesh);
+    }
+    if (!cell.group.parent) this.scene.add(cell.group);
+  }
+}
+
+/** Pieces and starts. */
+export class Things {
+  constructor(/** @type {any} */ scene, /** @type {any} */ request) {
+    this.group = new THREE.Group();
+    scene.add(this.group);
+    this.shapes = new Map();
+    const again = () => {
+      this.build();
+      request();
+    };
+    watch(() => state.at.things, again);
+    this.build();
+  }
+
+  build() {
+    this.group.clear();
+    for (const thing of each("things")) {
+      const kind = boot.kit[thing.kit];
+      const team = boot.teams.find((t) => t.team === thing.team);
+      const key = kind ? kind.name : `start ${team?.colour}`;
+      if (!this.shapes.has(key)) this.shapes.set(key, kind ? pieceShape(kind) : startShape(team?.colour || "#56605a"));
+      const mesh = new THREE.Mesh(this.shapes.get(key), material);
+      mesh.position.set(thing.x, thing.z, -thing.y);
+      mesh.rotation.y = (-thing.turn_deg * Math.PI) / 180;
+      this.group.add(mesh);
+    }
+  }
+}
+
+/** The sea: a level sheet over each tract. */
+export class Sea {
+  constructor(/** @type {any} */ scene) {
+    const water = new THREE.MeshBasicMaterial({
+      color: "#7fa9b8",
+      transparent: true,
+      opacity: 0.42,
+      depthWrite: false,
+    });
+    this.mesh = new THREE.Group();
+    for (const t of seenTracts) {
+      const [width, depth] = [(t.cols - 1) * t.spacing_m, (t.rows - 1) * t.spacing_m];
+      const plane = new THREE.PlaneGeometry(width, depth).rotateX(-Math.PI / 2);
+      const sheet = new THREE.Mesh(plane, water);
+      sheet.position.set(t.x + width / 2, 0, -t.y - depth / 2);
+      this.mesh.add(sheet);
+    }
+    scene.add(this.mesh);
+  }
+
+  update() {
+    this.mesh.position.y = state.world.sea_level_m;
+    this.mesh.visible =
+      state.show.water && state.world.tracts.find((tract) => tract.id === state.world.tract)?.kind !== "underground";
+  }
+}
+
+/** A person of 1.8 m or a vehicle of 4.2 m, to see how large the land is. */
+export class Figures {
+  constructor(/** @type {any} */ scene, /** @type {any} */ request) {
+    this.group = new THREE.Group();
+    scene.add(this.group);
+    this.seen = "";
+    this.request = request;
+  }
+
+  static shapeOf(/** @type {string} */ sort) {
+    const at = (
+      /** @type {any} */ geometry,
+      /** @type {number} */ x,
+      /** @type {number} */ y,
+      /** @type {number} */ z,
+    ) => geometry.translate(x, y, z);
+    if (sort === "person") {
+      return joined([
+        [at(new THREE.CylinderGeometry(0.17, 0.13, 0.85, 8), 0, 0.425, 0), "#4a4f55"],
+        [at(new THREE.CylinderGeometry(0.2, 0.24, 0.62, 8), 0, 1.16, 0), "#a2431f"],
+        [at(new THREE.IcosahedronGeometry(0.165, 1), 0, 1.635, 0), "#d9b08c"],
+      ]);
+    }
+    return joined([
+      [at(new THREE.BoxGeometry(1.8, 0.7, 4.2), 0, 0.75, 0), "#27637f"],
+      [at(new THREE.BoxGeometry(1.6, 0.65, 2.1), 0, 1.4, 0.2), "#d7e6ec"],
+      ...[
+        [-0.85, -1.35],
+        [0.85, -1.35],
+        [-0.85, 1.35],
+        [0.85, 1.35],
+      ].map(
+        ([x, z]) =>
+          /** @type {[any, string]} */ ([
+            at(new THREE.CylinderGeometry(0.36, 0.36, 0.24, 10).rotateZ(Math.PI / 2), x, 0.36, z),
+            "#1e2925",
+          ]),
+      ),
+    ]);
+  }
+
+  update(/** @type {any} */ land) {
+    const seen = JSON.stringify(state.figures);
+    if (seen !== this.seen) {
+      this.seen = seen;
+      for (const old of this.group.children) if (old instanceof THREE.Mesh) old.geometry.dispose();
+      this.group.clear();
+      for (const figure of state.figures) this.group.add(new THREE.Mesh(Figures.shapeOf(figure.sort), material));
+    }
+    state.figures.forEach((figure, i) =>
+      this.group.children[i].position.set(figure.x, land.heightAt(figure.x, figure.y) ?? 0, -figure.y),
+    );
+  }
+}

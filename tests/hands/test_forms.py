@@ -1,0 +1,192 @@
+"""Every field of every form says what it is and may be; no button loses the focus; what is typed is not lost."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.driving import Server, until
+from tests.browser.table import WAIT, Table
+from tests.hands.conftest import SmallTable
+
+FOLDS = ("form", "keep", "sheets", "area", "seed", "plots", "levels", "symmetry", "limits")
+STAGES = ("ground", "cover", "growth", "water", "light", "sites", "trial", "handover")
+
+UNTIED = """
+() => {
+  const found = [];
+  for (const field of document.querySelectorAll("form input:not([type=hidden]), form select, form textarea")) {
+    const name = `${field.form.id || field.form.getAttribute("hx-post") || ""} ${field.name || field.id}`;
+    const label = field.labels?.[0]?.textContent.trim() || field.getAttribute("aria-label") || "";
+    if (!label) found.push(`${name}: no label`);
+    if (field.placeholder && field.placeholder === label) found.push(`${name}: its placeholder is its only label`);
+    const told = (field.getAttribute("aria-describedby") || "").split(" ").filter(Boolean)
+      .map((id) => document.getElementById(id)?.textContent ?? `no element ${id}`).join(" ");
+    if (told.includes("no element")) found.push(`${name}: ${told}`);
+    const unit = field.closest(".input-group")?.querySelector(".input-group-text")?.textContent.trim();
+    const digits = (text) => text.replace(/[,\\u2212]/g, (c) => (c === "," ? "" : "-"));
+    if (field.type === "number") {
+      for (const end of [field.min, field.max])
+        if (end && !digits(told).includes(String(Number(end)))) found.push(`${name}: ${end} is not in “${told}”`);
+      if (unit && !told.includes(unit)) found.push(`${name}: its unit ${unit} is not told`);
+      if (!field.required && !/left out/.test(told)) found.push(`${name}: that it may be left out is not told`);
+    }
+    if (field.type === "text" && !field.required && "optional" in field.dataset && field.id.includes("-") &&
+        !/left out/.test(told)) found.push(`${name}: that it may be left out is not told`);
+  }
+  return found;
+}
+"""
+
+
+@pytest.fixture
+def table(page: Page, server: Server) -> Table:
+    return Table(page, server)
+
+
+def test_label_limits_unit_and_need_of_every_field(page: Page, small: SmallTable, server: Server) -> None:
+    found: dict[str, list[str]] = {}
+    for path in ("/make", f"/worlds/{small.world}/setup", f"/worlds/{small.world}/layout", "/help"):
+        page.goto(server.url + path)
+        page.wait_for_load_state("networkidle")
+        found[path] = page.evaluate(UNTIED)
+    small.open("ground", folds=dict.fromkeys(FOLDS, True))
+    for stage in STAGES:
+        if stage != "ground":
+            small.stage(stage)
+        found[stage] = page.evaluate(UNTIED)
+    assert {where: what for where, what in found.items() if what} == {}
+
+
+def test_a_refusal_is_tied_to_its_field_in_the_form_s_own_words(page: Page, server: Server) -> None:
+    page.goto(f"{server.url}/make")
+    page.get_by_label("Name", exact=True).fill("Refused")
+    width = page.get_by_label("Width, west to east")
+    width.fill("100.5")
+    page.get_by_role("button", name="Make it").click()
+    expect(width).to_have_attribute("aria-invalid", "true")
+    expect(width).to_be_focused()
+    error = page.locator("#" + (width.get_attribute("aria-describedby") or "").split()[0])
+    expect(error).to_contain_text("whole number of spacings")
+    expect(error).to_contain_text("Width, west to east")
+    assert "width_m" not in error.inner_text()
+    # What it may be is still read out with it, and once it is right again the error is gone.
+    assert len((width.get_attribute("aria-describedby") or "").split()) == 2
+    width.fill("100")
+    width.press("Tab")
+    expect(width).not_to_have_attribute("aria-invalid", "true")
+    expect(page.locator(".invalid-feedback")).to_have_count(0)
+
+
+def test_what_may_not_be_is_said_where_it_is_typed(table: Table) -> None:
+    table.open("water")
+    page = table.page
+    field = page.locator("#sea-sea_level_m")
+    revision = table.revision()
+    field.fill("99999")
+    field.press("Tab")
+    expect(page.locator("#sea-sea_level_m-error")).to_contain_text(re.compile(r"12,000 m.*not 99999"))
+    expect(field).to_have_attribute("aria-invalid", "true")
+    assert table.revision() == revision
+
+
+def test_a_kind_is_refused_by_its_name(table: Table) -> None:
+    table.open("growth")
+    page = table.page
+    page.locator("[name='alder.size_min']").fill("9")
+    page.get_by_role("button", name="Use these settings").click()
+    refusal = page.locator("[data-mix] .invalid-feedback, [data-mix] .form-error").first
+    expect(refusal).to_be_visible(timeout=WAIT)
+    assert "size_min" not in refusal.inner_text()
+    assert "mallest" in refusal.inner_text()
+
+
+# Focus
+
+PRESSABLE = "#bench button:not([data-bs-toggle=tab]):not(:disabled), #alt [data-level]"
+
+
+@pytest.mark.parametrize("stage", STAGES)
+def test_no_button_of_a_panel_loses_the_focus(small: SmallTable, stage: str) -> None:
+    """Each is pressed by Enter; the focus is then on something that can be used, and never on the page as such."""
+    small.open(stage, folds=dict.fromkeys(FOLDS, True))
+    page = small.page
+    count = page.locator(PRESSABLE).count()
+    assert count > 0
+    pressed = 0
+    for number in range(count):
+        if page.locator("#bench").get_attribute("data-shows") != stage:
+            small.open(stage, folds=dict.fromkeys(FOLDS, True))
+        button = page.locator(PRESSABLE).nth(number)
+        if button.count() == 0 or not button.is_visible():
+            continue
+        name = button.evaluate("b => b.outerHTML.slice(0, 120)")
+        if "data-walk" in name or ("hx-post" in name and "handover" in name):
+            continue
+        button.focus()
+        page.keyboard.press("Enter")
+        pressed += 1
+        # What it began (a file that is read, a panel that is fetched) has been put there.
+        small.settled()
+        until(page, "document.activeElement && document.activeElement !== document.body", seconds=20)
+        page.keyboard.press("Escape")
+    assert pressed > 0
+
+
+def test_the_focus_after_deleting_and_adding(table: Table) -> None:
+    table.open("ground", folds={"levels": True})
+    page = table.page
+    form = page.locator("[data-fold=levels] form")
+    for name in ("One", "Two"):
+        revision = table.revision()
+        form.get_by_label("Name", exact=True).fill(name)
+        form.get_by_label("Elevation").fill("12")
+        form.get_by_label("Elevation").press("Enter")
+        table.kept(revision)
+        assert page.evaluate("document.activeElement.closest('[data-fold=levels]') !== null")
+    lines = page.locator("[data-fold=levels] .line")
+    before = lines.count()
+    for _ in range(2):
+        revision = table.revision()
+        lines.filter(has_text=re.compile("One|Two")).first.get_by_role("button", name="Delete").focus()
+        page.keyboard.press("Enter")
+        table.kept(revision)
+        until(page, "document.activeElement !== document.body")
+        assert page.evaluate("document.activeElement.closest('[data-fold=levels]') !== null")
+    assert lines.count() == before - 2
+
+
+# What is typed
+
+
+def test_what_is_typed_survives_escape_and_another_stage(table: Table) -> None:
+    table.open("ground", folds={"plots": True})
+    page = table.page
+    page.locator("form[data-draw=plot] [name=name]").fill("Half done")
+    page.get_by_role("button", name="Draw its corners").click()
+    page.mouse.click(*table.at(300, 300))
+    page.keyboard.press("Escape")
+    expect(page.locator("#asks")).to_be_hidden()
+    expect(page.locator("form[data-draw=plot] [name=name]")).to_have_value("Half done")
+    table.stage("growth")
+    page.locator("[name='alder.density_per_ha']").fill("123")
+    table.stage("sites")
+    table.stage("growth")
+    expect(page.locator("[name='alder.density_per_ha']")).to_have_value("123")
+    table.stage("ground")
+    expect(page.locator("form[data-draw=plot] [name=name]")).to_have_value("Half done")
+
+
+def test_an_error_stays_until_it_has_been_read(table: Table) -> None:
+    table.open("ground")
+    page = table.page
+    page.evaluate("import('/static/js/kernel/say.js').then((m) => m.say('It did not work.'))")
+    note = page.locator(".toast.wrong")
+    expect(note).to_be_visible()
+    assert (
+        page.evaluate("bootstrap.Toast.getInstance(document.querySelector('.toast.wrong'))._config.autohide") is False
+    )
+    note.get_by_role("button", name="Close").click()
+    expect(note).to_have_count(0)
