@@ -62,14 +62,14 @@ class Shown:
     @property
     def about(self) -> str:
         """What is read out with the field: its range with the unit, how long it may be, what leaving it out means."""
-        parts = [self.help, self.range or self.unit]
+        parts = [self.range or self.unit]
         if self.kind in ("text", "long") and self.longest:
             parts.append(f"at most {self.longest} characters")
         if self.left_out:
             parts.append(f"left out: {self.left_out}")
         elif not self.required and self.kind in ("number", "text", "long"):
             parts.append("may be left out")
-        return "; ".join(part for part in parts if part)
+        return " ".join(part for part in (self.help, "; ".join(part for part in parts if part)) if part)
 
     @property
     def range(self) -> str:
