@@ -45,6 +45,10 @@ def main() -> int:
             passed += said.returncode == 0
             last = said.stdout.strip().splitlines()[-1]
             print(f"run {run} of {TIMES}: {last}", *names, sep="\n  ", flush=True)
+            if said.returncode:
+                kept = Path(tempfile.gettempdir()) / f"steady-{run}.txt"
+                kept.write_text(said.stdout)
+                print(f"  all that it said is in {kept}", flush=True)
     finally:
         for other in others:
             other.terminate()

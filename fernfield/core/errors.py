@@ -15,6 +15,10 @@ FernError
 from __future__ import annotations
 
 import errno
+from collections.abc import Mapping
+from typing import TypeVar
+
+T = TypeVar("T")
 
 
 class FernError(Exception):
@@ -80,3 +84,10 @@ def of_disk(error: OSError) -> StorageError | None:
         if error.errno == errno.EIO
         else None
     )
+
+
+def named(known: Mapping[str, T], what: str, name: str | None) -> T:
+    """What is called `name` among what is `known`. Raises NotFound, which says what there is."""
+    if name is None or name not in known:
+        raise NotFound(f"{what} must be one of {', '.join(known)}, not {name!r}")
+    return known[name]

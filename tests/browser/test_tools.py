@@ -254,6 +254,16 @@ def test_the_level_book_is_filled_from_the_map_and_flattened_to(table: Table) ->
     page.locator("[data-fold=levels] .line", has_text="E 600 N 540").locator("[data-take-level]").click()
     expect(page.locator("[data-tool=flatten]")).to_have_attribute("aria-pressed", "true")
     assert page.evaluate("fern.state.brushes.flatten.own.target_m") == pytest.approx(z, abs=0.006)
+    # Its elevation by figures: one revision, and the bar follows.
+    revision = table.revision()
+    field = page.get_by_label("E 600 N 540, elevation in metres")
+    field.fill("12.25")
+    field.press("Enter")
+    table.kept(revision)
+    [level] = [one for one in table.server.get(f"/api/worlds/{table.world}/levels") if one["name"] == "E 600 N 540"]
+    assert level["elevation_m"] == 12.25
+    mark = page.locator("#altitude .level", has_text="E 600 N")
+    expect(mark).to_have_attribute("aria-valuetext", "12.25 metres")
     # A click on the bare bar takes the level there.
     bar = page.locator("#altitude").bounding_box()
     assert bar is not None

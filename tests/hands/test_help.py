@@ -12,13 +12,16 @@ from fastapi.testclient import TestClient
 from PIL import Image
 from playwright.sync_api import Page, expect
 
+from fernfield.core.brush.tool import Tool
+from fernfield.core.grid import ByteArray
 from fernfield.core.landforms import LANDFORMS
+from fernfield.core.settings import Setting
 from fernfield.web.kernel.manual import manual, sources
-from fernfield.web.page.help import FORMS, parts
+from fernfield.web.page.help import FORMS, form_settings, parts
 from fernfield.web.page.shortcuts import shortcuts
 from fernfield.web.rooms import PANELS
 from fernfield.work.house import HOUSE
-from fernfield.work.seen.trying import overlaid, tried
+from fernfield.work.seen.trying import compared, overlaid, pair, tried
 from tests.browser.driving import Server
 from tests.browser.table import Table
 
@@ -94,7 +97,7 @@ def test_the_picture_of_a_tool_shows_what_it_does(client: TestClient, name: str)
     elif name == "grade":
         # An even slope along the way: second differences of nothing.
         assert np.abs(np.diff(was.after[40 : len(moved) - 40], 2)).max() < 1e-3
-    picture = client.get(f"/help/pictures/{name}.svg")
+    picture = client.get(f"/help/pictures/tool.{name}.svg")
     assert picture.headers["content-type"].startswith("image/svg+xml")
     assert picture.text.count("<poly") == 2
 
@@ -106,13 +109,59 @@ def test_the_picture_of_an_overlay_shows_it(client: TestClient, name: str) -> No
     drawn = overlaid(HOUSE.overlays[name])
     assert drawn.shape == (72, 240, 3)
     assert (drawn != overlaid(bare)).any(axis=2).mean() > 0.004
-    picture = Image.open(io.BytesIO(client.get(f"/help/pictures/{name}.png").content))
+    picture = Image.open(io.BytesIO(client.get(f"/help/pictures/overlay.{name}.png").content))
     assert np.array_equal(np.asarray(picture), drawn)
-    assert client.get("/help/pictures/fog.png").status_code == 404
+    assert client.get("/help/pictures/overlay.fog.png").status_code == 404
+
+
+SETTINGS = [(tool, setting) for tool in HOUSE.tools.values() for setting in tool.settings if not setting.picture]
+
+
+@pytest.mark.parametrize(("tool", "setting"), SETTINGS, ids=[f"{t.name}.{s.name}" for t, s in SETTINGS])
+def test_the_picture_of_a_setting_shows_what_it_does(client: TestClient, tool: Tool, setting: Setting) -> None:
+    """The tool is tried with two values that the setting allows, and the two works differ by what is seen."""
+    values, two = pair(tool.name, setting), compared(tool, setting)
+    assert values is not None
+    assert two is not None
+    for value in values:
+        if value is not None:
+            setting.check(value)
+    # A pixel of the picture at least: it is 44 high.
+    tall = max(one.after.max() for one in two) - min(one.after.min() for one in two)
+    assert np.abs(two[0].after - two[1].after).max() > tall / 44
+    # Neither is the ground as it was in both: the tool did something.
+    assert max(np.abs(one.after - one.before).max() for one in two) > 0.05
+    drawn = client.get(f"/help/pictures/setting.{tool.name}.{setting.name}.svg").text
+    assert drawn.count("<text") == 2
+    for value in values:
+        if isinstance(value, int | float):
+            assert f">{value:g} {setting.unit}".rstrip() in drawn
+
+
+def test_pictures_of_settings_that_are_not_there(client: TestClient) -> None:
+    assert client.get("/help/pictures/setting.raise.colour.svg").status_code == 404
+    assert client.get("/help/pictures/setting.imprint.image.svg").status_code == 404
+    assert "fen" in client.get("/help/pictures/landform.sea.png").json()["detail"]
+    assert "relief_m" in client.get("/help/pictures/form.colour.png").json()["detail"]
+
+
+def picture_at(client: TestClient, key: str) -> ByteArray:
+    return np.asarray(Image.open(io.BytesIO(client.get(f"/help/pictures/{key}.png").content)))
+
+
+def test_pictures_of_landforms_and_of_their_settings(client: TestClient) -> None:
+    plans = [picture_at(client, f"landform.{name}") for name in LANDFORMS]
+    assert {plan.shape for plan in plans} == {(72, 240, 3)}
+    for i, plan in enumerate(plans):
+        assert all((plan != other).any(axis=2).mean() > 0.3 for other in plans[:i])
+    for name in form_settings():
+        both = picture_at(client, f"form.{name}")
+        assert both.shape == (72, 240, 3)
+        assert (both[:, :119] != both[:, 121:]).any(axis=2).mean() > 0.02, name
 
 
 def test_a_picture_of_no_tool(client: TestClient) -> None:
-    answer = client.get("/help/pictures/hammer.svg")
+    answer = client.get("/help/pictures/tool.hammer.svg")
     assert answer.status_code == 404
     assert "raise" in answer.json()["detail"]
 

@@ -410,6 +410,16 @@ def test_a_queued_job_is_cancelled_at_once() -> None:
     assert queued.state == "cancelled"
 
 
+def test_a_job_that_is_asked_for_while_all_end_is_cancelled() -> None:
+    """As one does that was stopped itself, and gives back what it had taken."""
+    jobs = Jobs()
+    jobs.close()
+    ran = []
+    late: JobKind[[]] = JobKind("late", "Late", lambda job: ran.append(1) or {})
+    assert jobs.start(late, None).state == "cancelled"
+    assert ran == []
+
+
 # The end
 
 

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cache
-from typing import Annotated
+from html import escape
+from typing import Annotated, Any
 
 import numpy as np
 from fastapi import APIRouter, Path, Query, Request
 from fastapi.responses import Response
 from pydantic import BaseModel
 
-from fernfield.core.errors import NotFound
-from fernfield.core.grid import FloatArray
+from fernfield.core.errors import NotFound, named
+from fernfield.core.grid import ByteArray, FloatArray
 from fernfield.core.landforms import LANDFORMS
+from fernfield.core.landforms.landform import Landform
+from fernfield.core.settings import Setting
 from fernfield.web.kernel.forms import fields_of
 from fernfield.web.kernel.manual import manual, sources
 from fernfield.web.kernel.parts import page
@@ -30,7 +33,7 @@ from fernfield.work.kernel.posts.tracts import TractPlace
 from fernfield.work.light.rows import Light
 from fernfield.work.plots.keep import KeepTo
 from fernfield.work.plots.rows import Symmetry
-from fernfield.work.seen.trying import overlaid, tried
+from fernfield.work.seen.trying import compared, formed, overlaid, pair, tried
 from fernfield.work.sites.notes import Note
 from fernfield.work.sites.rows import Thing
 from fernfield.work.strokes import StrokeStart
@@ -72,6 +75,16 @@ FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
 """Which forms there are, by the part of the manual in which they stand."""
 
 
+SEEN = {
+    "tool": "the ground before as a dashed line, and after",
+    "setting": "the ground before as a dashed line, and after with two values of the setting",
+    "overlay": "laid over a small plan",
+    "landform": "a small plan of it",
+    "form": "a small plan with half of it, and one with twice of it",
+}
+"""What a picture shows, by the table of the manual."""
+
+
 @dataclass(frozen=True)
 class Entry:
     """One text of the help.
@@ -79,7 +92,7 @@ class Entry:
     key : as in the manual's file; also its place on the page
     within : what it is a part of ("Grade"), or nothing
     also : what stands beside it: a key, a unit, a range
-    pictured : whether there is a picture of it, made by the tool or overlay itself
+    pictured : whether there is a picture of it, made by the tool, landform or overlay itself
     """
 
     key: str
@@ -93,18 +106,12 @@ class Entry:
     @property
     def picture(self) -> str:
         """Where its picture is."""
-        table, _, name = self.key.partition(".")
-        return f"/help/pictures/{name}.{'png' if table == 'overlay' else 'svg'}"
+        return f"/help/pictures/{self.key}.{'svg' if self.key.startswith(('tool.', 'setting.')) else 'png'}"
 
     @property
     def seen(self) -> str:
         """What its picture shows, for who does not see it."""
-        what = (
-            "laid over a small plan"
-            if self.picture.endswith("png")
-            else "the ground before as a dashed line, and after"
-        )
-        return f"{self.title}: {what}"
+        return f"{self.title}: {SEEN[self.key.partition('.')[0]]}"
 
     def holds(self, asked: str) -> bool:
         """Whether every asked word is in it somewhere."""
@@ -122,7 +129,9 @@ def _stage(name: str) -> Iterator[Entry]:
     for tool in room.tools:
         yield _entry(f"tool.{tool.name}", tool.label, "Tool", f"key {tool.key}", pictured=True)
         for setting in tool.settings:
-            yield _entry(f"setting.{tool.name}.{setting.name}", setting.label, tool.label, setting.unit)
+            pictured = pair(tool.name, setting) is not None
+            key = f"setting.{tool.name}.{setting.name}"
+            yield _entry(key, setting.label, tool.label, setting.unit, pictured=pictured)
     for check in room.checks:
         yield _entry(f"check.{check.name}", check.name.capitalize(), "Check")
 
@@ -134,13 +143,18 @@ def _forms(part: str) -> Iterator[Entry]:
 
 
 @cache
+def form_settings() -> dict[str, tuple[Landform, Setting]]:
+    """Every setting of the landforms by its name, with the first landform that has it."""
+    return {s.name: (form, s) for form in reversed(LANDFORMS.values()) for s in form.settings}
+
+
+@cache
 def parts() -> tuple[tuple[str, tuple[Entry, ...]], ...]:
     """The whole manual: its parts in the order of the work, each with its entries."""
     found = [("Getting about", tuple(_entry(f"page.{key}", title) for key, title in ABOUT_THE_PAGE.items()))]
     found += [(panel.name.capitalize(), (*_stage(panel.name), *_forms(panel.name))) for panel in PANELS]
-    seed = [_entry(f"landform.{form.name}", form.label, "Landscape", pictured=False) for form in LANDFORMS.values()]
-    own = {s.name: s for form in LANDFORMS.values() for s in form.settings}
-    seed += [_entry(f"form.{name}", s.label, "Landscape", s.unit) for name, s in own.items()]
+    seed = [_entry(f"landform.{form.name}", form.label, "Landscape", pictured=True) for form in LANDFORMS.values()]
+    seed += [_entry(f"form.{n}", s.label, "Landscape", s.unit, pictured=True) for n, (_, s) in form_settings().items()]
     found.append(("Landscapes", tuple(seed)))
     found.append(
         (
@@ -179,36 +193,91 @@ def help_part(request: Request, key: Annotated[str, Path(max_length=80)]) -> Res
 
 
 WIDE, HIGH = 240, 72
+DAY = {"Cache-Control": "max-age=86400"}
+INK, FERN, RUST = "#1e2925", "#2c6647", "#a2431f"
 
 
-@router.get("/help/pictures/{tool}.svg")
-def picture(tool: Annotated[str, Path(max_length=40)]) -> Response:
-    """What a tool makes of a piece of ground: before as a dashed line, after as the ground."""
-    found = HOUSE.tools.get(tool)
-    if found is None:
-        raise NotFound(f"tool must be one of {', '.join(HOUSE.tools)}, not {tool!r}")
-    was = tried(found)
-    low = float(min(was.before.min(), was.after.min()))
-    span = max(float(max(was.before.max(), was.after.max())) - low, 1e-6)
+def _drawn(before: FloatArray, afters: Sequence[tuple[FloatArray, str]], words: Sequence[str] = ()) -> str:
+    """An SVG of the ground before, dashed, and after: filled where there is one, a line of each colour else."""
+    every = np.concatenate([before, *(after for after, _ in afters)])
+    low = float(every.min())
+    span = max(float(every.max()) - low, 1e-6)
+    top = 20 if words else 8
 
     def line(values: FloatArray) -> str:
         x = np.linspace(0, WIDE, len(values))
-        y = HIGH - 8 - (values - low) / span * (HIGH - 16)
+        y = HIGH - 8 - (values - low) / span * (HIGH - 8 - top)
         return " ".join(f"{a:.1f},{b:.1f}" for a, b in zip(x, y, strict=True))
 
-    drawn = (
-        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDE} {HIGH}" width="{WIDE}" height="{HIGH}">'
-        f'<rect width="{WIDE}" height="{HIGH}" fill="#faf8f1"/>'
-        f'<polygon points="0,{HIGH} {line(was.after)} {WIDE},{HIGH}" fill="#d9d0b8" stroke="#1e2925"/>'
-        f'<polyline points="{line(was.before)}" fill="none" stroke="#a2431f" stroke-dasharray="5 3"/></svg>'
+    ground = f'<polygon points="0,{HIGH} {line(afters[0][0])} {WIDE},{HIGH}" fill="#d9d0b8" stroke="{afters[0][1]}"/>'
+    others = "".join(
+        f'<polyline points="{line(a)}" fill="none" stroke="{colour}" stroke-width="1.5"/>' for a, colour in afters[1:]
     )
-    return Response(drawn, media_type="image/svg+xml", headers={"Cache-Control": "max-age=86400"})
+    # Beside each other where they fit, else one over the other.
+    places = ((6, 13, "start"), (WIDE - 6, 13 if sum(map(len, words)) < 36 else 26, "end"))
+    said = "".join(
+        f'<text x="{x}" y="{y}" text-anchor="{anchor}" fill="{colour}">{escape(word)}</text>'
+        for word, (x, y, anchor), (_, colour) in zip(words, places, afters, strict=bool(words))
+    )
+    was = INK if words else RUST
+    dashed = f'<polyline points="{line(before)}" fill="none" stroke="{was}" stroke-dasharray="5 3"/>'
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDE} {HIGH}" width="{WIDE}" height="{HIGH}"'
+        ' font-family="sans-serif" font-size="11">'
+        f'<rect width="{WIDE}" height="{HIGH}" fill="#faf8f1"/>{ground}{others}{dashed}{said}</svg>'
+    )
 
 
-@router.get("/help/pictures/{overlay}.png")
+def _value(setting: Setting, value: Any) -> str:
+    """A value of a setting as a picture says it."""
+    if value is None:
+        return setting.left_out
+    return setting.called.get(value, value) if setting.choices else f"{value:g} {setting.unit}".rstrip()
+
+
+@router.get("/help/pictures/tool.{tool}.svg")
+def picture(tool: Annotated[str, Path(max_length=40)]) -> Response:
+    """What a tool makes of a piece of ground: before as a dashed line, after as the ground."""
+    was = tried(named(HOUSE.tools, "tool", tool))
+    return Response(_drawn(was.before, [(was.after, INK)]), media_type="image/svg+xml", headers=DAY)
+
+
+@router.get("/help/pictures/setting.{tool}.{setting}.svg")
+def setting_picture(
+    tool: Annotated[str, Path(max_length=40)], setting: Annotated[str, Path(max_length=40)]
+) -> Response:
+    """What a tool makes of a piece of ground with two values of a setting."""
+    found = named(HOUSE.tools, "tool", tool)
+    own = named({s.name: s for s in found.settings}, "setting", setting)
+    two, values = compared(found, own), pair(tool, own)
+    if two is None or values is None:
+        raise NotFound(f"there is no picture of {setting!r}")
+    afters = [(two[0].after, FERN), (two[1].after, RUST)]
+    words = [_value(own, value) for value in values]
+    return Response(_drawn(two[0].before, afters, words), media_type="image/svg+xml", headers=DAY)
+
+
+@router.get("/help/pictures/overlay.{overlay}.png")
 def overlay_picture(overlay: Annotated[str, Path(max_length=40)]) -> Response:
     """What an overlay shows on a small plan."""
-    found = HOUSE.overlays.get(overlay)
-    if found is None:
-        raise NotFound(f"overlay must be one of {', '.join(HOUSE.overlays)}, not {overlay!r}")
-    return Response(png_of(overlaid(found)), media_type="image/png", headers={"Cache-Control": "max-age=86400"})
+    return _png(overlaid(named(HOUSE.overlays, "overlay", overlay)))
+
+
+@router.get("/help/pictures/landform.{form}.png")
+def landform_picture(form: Annotated[str, Path(max_length=40)]) -> Response:
+    """A small plan of a landform as it is at first."""
+    return _png(formed(named(LANDFORMS, "landform", form)))
+
+
+@router.get("/help/pictures/form.{setting}.png")
+def form_picture(setting: Annotated[str, Path(max_length=40)]) -> Response:
+    """Two small plans of a landform, with half and with twice of a setting, beside each other."""
+    form, own = named(form_settings(), "setting", setting)
+    first = float(form.first[own.name])
+    half, twice = max(own.low, first / 2), min(own.high, first * 2)
+    left, right = (formed(form, {own.name: value}, WIDE // 2 - 1) for value in (half, twice))
+    return _png(np.concatenate([left, np.full((HIGH, 2, 3), 250, np.uint8), right], axis=1))
+
+
+def _png(drawn: ByteArray) -> Response:
+    return Response(png_of(drawn), media_type="image/png", headers=DAY)

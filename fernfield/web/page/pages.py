@@ -7,7 +7,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Path, Query, Request
 from fastapi.responses import HTMLResponse, Response
 
-from fernfield.core.errors import NotFound
+from fernfield.core.errors import named
 from fernfield.core.sites.kit import KIT, TEAM_COLOURS, TEAM_MARKS
 from fernfield.core.travel.walker import Gait
 from fernfield.store.logbook import LogbookStore
@@ -108,9 +108,7 @@ def bench(
     request: Request, world: TheWorld, studio: TheStudio, stage: Annotated[str, Path()], tract: TractQuery = None
 ) -> Response:
     """A stage's panel."""
-    panel = next((one for one in PANELS if one.name == stage), None)
-    if panel is None:
-        raise NotFound(f"stage must be one of {', '.join(one.name for one in PANELS)}, not {stage!r}")
+    panel = named({one.name: one for one in PANELS}, "stage", stage)
     asked = _asked(studio, world, tract)
     models = {collection.name: collection.model for collection in world.house.collections.values()}
     made = page(request, f"{stage}/panel.html", world=_card(asked), models=models, **panel.context(asked))

@@ -7,7 +7,7 @@ import numpy as np
 from fernfield.core.brush.tool import Tool
 from fernfield.core.cover.shares import OpacityArray, SlopeRule, compose_shares, rule_opacity
 from fernfield.core.cover.tools import COVER
-from fernfield.core.errors import Conflict, NotFound
+from fernfield.core.errors import Conflict, named
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.light.relief import slope_degrees
 from fernfield.work.cover.rows import covers_of
@@ -29,12 +29,10 @@ def touched(world: OpenWorld, tool: Tool, cover: str | None) -> list[tuple[str, 
     Raises NotFound for a cover that is not there, Conflict for taking the base away.
     """
     covers = [key for key, _ in covers_of(world)]
-    if cover is None or cover not in covers:
-        raise NotFound(f"cover must be one of {', '.join(covers)}, not {cover!r}")
-    at = covers.index(cover)
+    at = named({key: at for at, key in enumerate(covers)}, "cover", cover)
     if at == 0 and tool.sign < 0:
         raise Conflict(f"{cover!r} is the base cover: there is nothing under it to show")
-    own = [] if at == 0 else [(cover_layer(cover), tool.sign)]
+    own = [] if at == 0 else [(cover_layer(covers[at]), tool.sign)]
     above = [(cover_layer(key), -1) for key in covers[at + 1 :]] if tool.sign > 0 else []
     return own + above
 
@@ -74,7 +72,5 @@ def laid(world: OpenWorld, land: Land, window: Window) -> tuple[Painted, Ruled, 
 
 def cover_share(world: OpenWorld, land: Land, key: str, window: Window) -> FloatArray:
     """Share of one cover at every post of `window`, 0 to 1. Raises NotFound."""
-    covers = [known for known, _ in covers_of(world)]
-    if key not in covers:
-        raise NotFound(f"cover must be one of {', '.join(covers)}, not {key!r}")
-    return np.asarray(cover_shares(world, land, window)[covers.index(key)], np.float32)
+    at = named({known: at for at, (known, _) in enumerate(covers_of(world))}, "cover", key)
+    return np.asarray(cover_shares(world, land, window)[at], np.float32)

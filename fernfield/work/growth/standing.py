@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from fernfield.core.brush.tool import Tool
-from fernfield.core.errors import NotFound
+from fernfield.core.errors import named
 from fernfield.core.grid import FloatArray, Grid, Window, bilinear_many
 from fernfield.core.growth.scatter import Habit, Plants, kind_seed, scatter
 from fernfield.core.growth.tools import GROWTH
@@ -26,10 +26,8 @@ def growth_layer(key: str) -> str:
 
 def touched(world: OpenWorld, tool: Tool, mix: str | None) -> list[tuple[str, int]]:
     """The layer that a stroke with a mix works on. Raises NotFound."""
-    mixes = [key for key, _ in mixes_of(world)]
-    if mix is None or mix not in mixes:
-        raise NotFound(f"mix must be one of {', '.join(mixes)}, not {mix!r}")
-    return [(growth_layer(mix), tool.sign)]
+    key = named({key: key for key, _ in mixes_of(world)}, "mix", mix)
+    return [(growth_layer(key), tool.sign)]
 
 
 def plants_of(land: Land, key: str, mix: Mix, number: int, kind: Kind, part: Window) -> Plants | None:

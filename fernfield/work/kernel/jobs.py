@@ -134,7 +134,11 @@ class Jobs:
             for old in [j.id for j in self._jobs.values() if j.ended][: max(0, len(self._jobs) - REMEMBERED)]:
                 del self._jobs[old]
         # Who asked for it goes along.
-        self._pool.submit(copy_context().run, self._run, job, partial(kind.run, job, *args, **more))
+        try:
+            self._pool.submit(copy_context().run, self._run, job, partial(kind.run, job, *args, **more))
+        except RuntimeError:
+            # Asked for while the server ends, by a job that takes back what it did.
+            job._set(state="cancelled", message=CANCELLED)
         return job
 
     def _run(self, job: Job, work: Callable[[], dict[str, Any]]) -> None:

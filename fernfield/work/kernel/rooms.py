@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 from fernfield.core.brush.tool import Tool
 from fernfield.core.checks.finding import Finding
 from fernfield.core.drawing.overlays import Overlay
-from fernfield.core.errors import NotFound
+from fernfield.core.errors import named
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.travel.walker import Obstacle
 from fernfield.work.kernel.commands import StrokeBase
@@ -134,7 +134,4 @@ class House:
 
     def collection(self, name: str) -> Collection[Any]:
         """Raises NotFound for a sort of row that no room has."""
-        found = self.collections.get(name)
-        if found is None:
-            raise NotFound(f"collection must be one of {', '.join(self.collections)}, not {name!r}")
-        return found
+        return named(self.collections, "collection", name)

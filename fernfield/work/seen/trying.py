@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
-from fernfield.core.brush.brush import Touch
-from fernfield.core.brush.pressing import Laying
+from fernfield.core.brush.brush import Touch, weight_window
+from fernfield.core.brush.pressing import Laying, Pressing
 from fernfield.core.brush.tool import HEIGHT, Tool
 from fernfield.core.drawing.overlays import Overlay, Seen
 from fernfield.core.drawing.plan import PlanLook, draw_plan
 from fernfield.core.grid import ByteArray, FloatArray
+from fernfield.core.landforms.landform import Ground, Landform
+from fernfield.core.settings import Setting, Values
 
 ROWS, COLS = 81, 161
 SPACING_M = 1.0
@@ -41,31 +45,122 @@ def _ground() -> FloatArray:
     return (line[None, :] + 0.4 * np.sin(rows / 7)).astype(np.float32)
 
 
-def tried(tool: Tool) -> Tried:
-    """What `tool` makes of the ground, or of a mask that is half laid on, with its settings as they are at first."""
+def _heap() -> FloatArray:
+    """A steep heap on level ground. [m]"""
+    y, x = np.mgrid[:ROWS, :COLS].astype(np.float32)
+    return np.asarray(np.maximum(8, 26 - 1.2 * np.hypot(y - ROWS // 2, x - COLS // 2)), np.float32)
+
+
+PAIRS: dict[str, tuple[Any, Any]] = {
+    "smooth.detail_m": (1, 12),
+    "smooth.keep_edges_deg": (None, 20),
+    "flatten.target_m": (9, 16),
+    "roughen.height_m": (0.8, 6),
+    "roughen.octaves": (1, 6),
+    "grade.reach_m": (2, 20),
+    "grade.bank_deg": (20, 75),
+    "grade.from_m": (8, 14),
+    "grade.to_m": (12, 20),
+    "grade.width_m": (4, 24),
+    "grade.shoulder_deg": (10, 60),
+    "imprint.edge": (0, 60),
+    "weather.repose_deg": (20, 45),
+}
+"""Two values that show what a setting does, where half and twice of what it is at first do not."""
+
+Way = list[tuple[float, float]]
+_MIDDLE = (ROWS // 2, COLS / 2)
+_ENDS: Way = [(ROWS // 2, 24.0), (ROWS // 2, COLS - 24.0)]
+_BENT: Way = [_ENDS[0], (ROWS - 8, COLS / 2), _ENDS[1]]
+_ACROSS: Way = [(8, COLS / 2), (ROWS - 8, COLS / 2)]
+
+
+@dataclass(frozen=True)
+class Trial:
+    """How a tool is tried.
+
+    needs : settings besides the one that is compared, without which that does nothing that is seen
+    path : where a path lies; most go along the section, from end to end [posts]
+    times : how much longer than other tools it is held
+    heap : whether it is tried on a heap of loose ground
+    """
+
+    needs: Mapping[str, Any] = field(default_factory=dict)
+    path: Way = field(default_factory=lambda: _ENDS)
+    times: int = 1
+    heap: bool = False
+
+
+PLAIN = Trial()
+_HIGH_WAY = Trial({"from_m": 24, "to_m": 24, "reach_m": 6}, _ACROSS)
+TRIALS = {
+    "weather.repose_deg": Trial({"kind": "frost"}, times=15, heap=True),
+    "flatten.by": Trial({"target_m": 14}),
+    "imprint.mode": Trial({"height_m": 4}),
+    "grade.way": Trial(path=_BENT),
+    **{f"grade.{name}": _HIGH_WAY for name in ("width_m", "shoulder_deg", "reach_m", "bank_deg")},
+}
+"""How a setting of a tool is tried, where the plain way does not show it."""
+
+
+def pair(tool: str, setting: Setting) -> tuple[Any, Any] | None:
+    """Two values of a setting of a tool whose works differ; None where it has no such pair (a picture)."""
+    own = PAIRS.get(f"{tool}.{setting.name}")
+    if own is not None or setting.picture:
+        return own
+    if setting.choices:
+        return setting.choices[0], setting.choices[-1]
+    if not isinstance(setting.first, int | float):
+        return None
+    if setting.whole:
+        return setting.first, min(setting.first + 3, setting.high)
+    return max(setting.low, setting.first / 2), min(setting.high, setting.first * 2)
+
+
+def compared(tool: Tool, setting: Setting) -> tuple[Tried, Tried] | None:
+    """What the tool does with the two values of `pair`."""
+    two = pair(tool.name, setting)
+    if two is None:
+        return None
+    trial = TRIALS.get(f"{tool.name}.{setting.name}", PLAIN)
+    one, other = (tried(tool, {setting.name: value}, trial) for value in two)
+    return one, other
+
+
+def tried(tool: Tool, settings: Values | None = None, trial: Trial = PLAIN) -> Tried:
+    """What `tool` makes of the ground, or of a mask that is half laid on; settings that are left out are at first."""
     on_ground = tool.layer == HEIGHT
-    work = _ground() if on_ground else np.full((ROWS, COLS), 0.5, np.float32)
-    row, col = ROWS // 2, COLS / 2
+    work = _heap() if trial.heap else _ground() if on_ground else np.full((ROWS, COLS), 0.5, np.float32)
+    row, col = _MIDDLE
     before = work[row].copy()
-    values = dict(tool.first)
+    values = {**tool.first, **trial.needs, **(settings or {})}
     if tool.lay is not None:
         if "image" in values:
             values |= {"image": IMAGE}
-        ends = np.array([[row, 24.0], [row, COLS - 24.0]])
-        path = ends if "image" not in values else np.array([[row, col], [row, col]])
-        began, ended = float(work[row, 24]), float(work[row, COLS - 24])
-        tool.lay(Laying(work, path, SPACING_M, values, began, ended))
+        way = np.array(trial.path if "image" not in values else [_MIDDLE, _MIDDLE])
+        began, ended = (float(work[int(r), int(c)]) for r, c in way[[0, -1]])
+        tool.lay(Laying(work, way, SPACING_M, values, began, ended))
         return Tried(before, work[row].copy())
     amount = tool.amount(STRENGTHS[tool.unit], SECONDS / DABS)
     if not on_ground:
         weights = np.clip(2 - 2 * np.abs(np.arange(COLS) - col) / RADIUS, 0, 1)
         after = np.clip(before + tool.sign * amount * DABS * weights, 0, 1) if tool.sign else before
         return Tried(before, after.astype(np.float32))
-    target = (
-        float(work[row, int(col)]) if tool.aims is None else tool.aims(values, float(work[row, int(col)]), lambda: 0.0)
-    )
-    for _ in range(DABS):
-        tool.apply(work, Touch(float(row), col, RADIUS, 0.6, amount), target, values, SPACING_M)
+    begins = float(work[row, int(col)])
+    if values.get("target_m") is not None:
+        target = float(values["target_m"])
+    else:
+        near = work[:, int(col - RADIUS) : int(col + RADIUS)]
+        target = begins if tool.aims is None else tool.aims(values, begins, lambda: float(near.mean()))
+    touch = Touch(float(row), col, RADIUS, 0.6, amount)
+    covered = np.zeros_like(work)
+    for serial in range(DABS * trial.times):
+        if tool.covers and tool.press is not None:
+            # As within one stroke: what a post has had counts.
+            weights = weight_window(work.shape, touch)
+            tool.press(Pressing(work, weights, amount, SPACING_M, values, target, covered=covered, serial=serial))
+        else:
+            tool.apply(work, touch, target, values, SPACING_M)
     return Tried(before, work[row].copy())
 
 
@@ -91,4 +186,33 @@ def overlaid(overlay: Overlay) -> ByteArray:
         heights, 1.0, 0.0, 24.0, 0, 0, posts, (POST_PIXELS - 1, POST_PIXELS - 1), POST_PIXELS, POST_PIXELS, kept
     )
     overlay.draw(out, seen)
+    return np.ascontiguousarray(out[..., :3])
+
+
+FEATURES = ("feature_m", "creek_m", "spacing_m")
+"""Settings that say how far apart the parts of a landform are."""
+
+
+SEEN_SLOPE = 0.22
+"""How steep a landform is drawn on the whole: gentler ones are raised to it, so that their shading shows them."""
+
+
+def formed(form: Landform, settings: Values | None = None, wide: int = WIDE) -> ByteArray:
+    """A plan of a landform, five features wide, lit from the north-west; shape (72, wide, 3).
+
+    What is gentle by its first settings is raised; two settings of one landform are raised alike.
+    """
+    values = {**form.first, **(settings or {})}
+    feature = next((form.first[name] for name in FEATURES if name in form.first), 160.0)
+    spacing = 5 * float(feature) / WIDE
+    y, x = (np.mgrid[-1 : HIGH + 1, -1 : wide + 1] * spacing).astype(np.float32)
+    middle = wide / 2 * spacing, HIGH / 2 * spacing
+    place = Ground(x, y[::-1].copy(), middle, HIGH / 2 * spacing, 7)
+    slopes = np.gradient(form.make(place, form.first), spacing)
+    raised = max(1.0, SEEN_SLOPE / float(np.sqrt(np.mean(np.square(slopes)))))
+    heights = (form.make(place, values) * raised).astype(np.float32)
+    colours = np.empty((3, HIGH, wide), np.float32)
+    colours[:] = np.array([168, 166, 115], np.float32)[:, None, None]
+    lit = np.full((HIGH, wide), 255, np.uint8)
+    out = draw_plan(heights, spacing, colours, lit, PlanLook(315, 34, 0.0, 0.0))
     return np.ascontiguousarray(out[..., :3])

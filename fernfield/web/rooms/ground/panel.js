@@ -6,7 +6,7 @@ import { fetchPanel, setBrush, watchForm } from "/static/js/seen/bench.js";
 import { MOVED } from "/static/js/seen/drawn/marks.js";
 import { drawOutline } from "/static/js/seen/hands/outline.js";
 import { drawOverlay } from "/static/js/seen/drawn/overlay.js";
-import { expect, fetchRows, row, rows } from "/static/js/seen/rows.js";
+import { expect, row, rows, settle } from "/static/js/seen/rows.js";
 import {
   actions,
   brush,
@@ -126,6 +126,13 @@ Alpine.data("ground", () => ({
     actions["take-level"](Number(/** @type {HTMLElement} */ (event.currentTarget).dataset.takeLevel));
   },
   /** @param {Event} event */
+  putLevel(event) {
+    const field = /** @type {HTMLInputElement} */ (event.currentTarget);
+    const key = field.dataset.putLevel || "";
+    if (field.value !== "" && field.checkValidity()) actions["put-level"]({ key, z: field.valueAsNumber });
+    else field.value = String(row("levels", key)?.elevation_m);
+  },
+  /** @param {Event} event */
   removeRow(event) {
     const { of, key } = /** @type {HTMLElement} */ (event.currentTarget).dataset;
     ask(`${base}/${of}/${key}`, "DELETE");
@@ -211,7 +218,7 @@ Alpine.data("ground", () => ({
       (points) => {
         if (JSON.stringify(points) === JSON.stringify(was)) return;
         expect("plots", key, { points });
-        ask(`${base}/plots/${key}?in=world`, "PATCH", { points }).then((kept) => kept || fetchRows("plots"));
+        settle("plots", key, ask(`${base}/plots/${key}?in=world`, "PATCH", { points }));
       },
       was,
     );

@@ -8,7 +8,7 @@ import numpy as np
 from fastapi import APIRouter, Response
 from pydantic import Field
 
-from fernfield.core.errors import InvalidInput, NotFound
+from fernfield.core.errors import InvalidInput, named
 from fernfield.core.growth.scatter import DENSEST_PER_HA
 from fernfield.core.growth.tools import GROWTH_TOOLS
 from fernfield.web.kernel.panels import Asked, Panel
@@ -37,10 +37,9 @@ def patch_kinds(key: Key, kinds: dict[Key, KindPatch], world: TheWorld) -> dict[
     """Change how kinds of a mix are sown, by their keys; the others, and what is not said, stay."""
     with world.lock:
         mix = world.row(MIXES, key)
-        known = [kind.key for kind in mix.kinds]
+        known = {kind.key: kind for kind in mix.kinds}
         for name in kinds:
-            if name not in known:
-                raise NotFound(f"kind must be one of {', '.join(known)}, not {name!r}")
+            named(known, "kind", name)
         said = {name: kind.model_dump(exclude_none=True) for name, kind in kinds.items()}
         changed = [{**kind.model_dump(), **said.get(kind.key, {})} for kind in mix.kinds]
         return keyed_json(key, world.edit(patch(MIXES, key, kinds=changed)))

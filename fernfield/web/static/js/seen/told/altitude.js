@@ -163,6 +163,8 @@ function putMark(key, z) {
   settle(name, which, ask(`/api/worlds/${state.world.id}/${path}`, "PATCH", said));
 }
 
+actions["put-level"] = ({ key, z }) => putMark(key, z);
+
 /** Set the sea level: one revision. @param {number} level */
 export const setSea = (level) => putMark("sea", level);
 
