@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from fernfield.core.cover.shares import SOLID, compose_colours
-from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan, draw_stamps
+from fernfield.core.drawing.plan import SKY_BEARING, PlanLook, Stamp, draw_plan, draw_stamps
 
 GREEN = (120, 150, 90)
 
@@ -61,6 +61,29 @@ def test_covers_mix_by_their_shares_and_shadow_darkens() -> None:
     assert mixed[0] == pytest.approx(mixed[2], rel=0.05)
     dark = draw_plan(flat, 1, ground, lit * 0, look)[..., :3].mean()
     assert dark < 0.6 * mixed.mean()
+
+
+def in_shade(heights: np.ndarray, bearing: float) -> float:
+    """How bright the ground is that the sun does not reach."""
+    rows, cols = heights.shape[0] - 2, heights.shape[1] - 2
+    shade = np.zeros((rows, cols), np.uint8)
+    look = PlanLook(bearing, 35, None, 0)
+    return float(draw_plan(heights.astype(np.float32), 1.0, even(GREEN, rows, cols), shade, look)[..., :3].mean())
+
+
+@pytest.mark.parametrize("bearing", [20, 135, 315])
+def test_what_the_sun_does_not_reach_shows_its_shape_by_the_sky(bearing: float) -> None:
+    """The faces of a hill in shadow differ, whichever way the sun stands, and are the brighter the nearer they look
+    to where the sky is brightest; level ground is as bright in any shadow."""
+    ways = np.arange(0, 360, 45)
+    falls = [slope(-np.sin(np.radians(way)) * 0.7, -np.cos(np.radians(way)) * 0.7) for way in ways]
+    bright = [in_shade(heights, bearing) for heights in falls]
+    away = np.abs((ways - bearing - SKY_BEARING + 180) % 360 - 180)
+    assert np.all(np.diff(np.array(bright)[np.argsort(away, kind="stable")]) <= 0.7)
+    assert max(bright) > 1.3 * min(bright)
+    assert in_shade(slope(0, 0), bearing) == pytest.approx(in_shade(slope(0, 0), 0), abs=0.01)
+    # Nothing in the shade is as bright as level ground in the sun.
+    assert max(bright) < 0.8 * picture(slope(0, 0))[..., :3].mean()
 
 
 def test_stamps_are_drawn_in_place_with_their_shadow_away_from_the_sun() -> None:

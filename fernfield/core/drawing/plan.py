@@ -1,6 +1,6 @@
 """What the plan looks like: arrays in, RGBA out.
 
-A sheet of paper under a raking sun: covers in muted inks, shaded relief and cast shadow,
+A sheet of paper under a raking sun and a softer sky: covers in muted inks, shaded relief and cast shadow,
 water by depth with a drawn shoreline, brown contours with every fifth one heavier, and
 growth as small discs with their own shadow.
 """
@@ -18,6 +18,17 @@ from fernfield.core.kernels import kernel
 
 INDEX_EVERY = 5
 """Every fifth contour is drawn heavier, as on survey sheets (common practice)."""
+
+
+SKY_BEARING, SKY_HEIGHT = 150.0, 50.0
+"""From where the sky is brightest: the bearing from the sun's on, and how high. [°]
+
+What the sun does not reach is shaded by the sky, from aside and behind, so that its shape is read as well; level ground
+has as much of it whatever its direction. Two lights from different sides after the multidirectional shading of
+R. K. Mark (1992), U.S. Geological Survey Open-File Report 92-422 (from memory); the figures are our own.
+"""
+SKY_CONTRAST = 1.1
+"""How much brighter a slope is that looks there than level ground."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +72,7 @@ def _paint(
     ground: FloatArray,
     lit: ByteArray,
     sun: FloatArray,
+    sky: FloatArray,
     sea: float,
     wet: bool,
     interval: float,
@@ -74,7 +86,8 @@ def _paint(
     pixel = np.float32(metres)
     most = np.float32(1.55)
     level = np.float32(1 / (255 * max(sun[2], 0.17)))
-    lights, falls = np.empty(cols, np.float32), np.empty(cols, np.float32)
+    lights, skies, falls = np.empty(cols, np.float32), np.empty(cols, np.float32), np.empty(cols, np.float32)
+    dimmest, brightest = np.float32(0.6), np.float32(1.5)
     for r in range(rows):
         up, mid, low, sunny = heights[r], heights[r + 1], heights[r + 2], lit[r]
         # A loop of its own without branches, which compilers turn into vector code.
@@ -82,12 +95,19 @@ def _paint(
             p = ((up[c + 2] - up[c]) + two * (mid[c + 2] - mid[c]) + (low[c + 2] - low[c])) * k
             q = ((up[c] - low[c]) + two * (up[c + 1] - low[c + 1]) + (up[c + 2] - low[c + 2])) * k
             steep = p * p + q * q
-            light = (sun[2] - p * sun[0] - q * sun[1]) / np.sqrt(one + steep) * (np.float32(sunny[c]) * level)
+            upright = one / np.sqrt(one + steep)
+            light = (sun[2] - p * sun[0] - q * sun[1]) * upright * (np.float32(sunny[c]) * level)
             light = light if light > zero else zero
             lights[c] = light if light < most else most
+            above = one + (sky[2] - p * sky[0] - q * sky[1]) * upright - sky[2]
+            above = above if above > dimmest else dimmest
+            above = above if above < brightest else brightest
+            # The more the sun reaches, the less the sky is seen.
+            skies[c] = above * np.float32(0.46) - np.float32(0.36) if lights[c] < one else zero
+            skies[c] *= one - lights[c]
             falls[c] = np.sqrt(steep) * pixel
         for c in range(cols):
-            light, fall = lights[c], falls[c]
+            light, above, fall = lights[c], skies[c], falls[c]
             red, green, blue = ground[0, r, c], ground[1, r, c], ground[2, r, c]
             noise = _grain(grain_row + r, grain_col + c)
             h = mid[c + 1]
@@ -102,9 +122,9 @@ def _paint(
                 blue = blue * clear * shade + (one - clear) * (np.float32(122) + np.float32(66) * dim)
             else:
                 tone = one + np.float32(0.035) * noise
-                red *= (np.float32(0.36) + np.float32(0.64) * light) * tone
-                green *= (np.float32(0.40) + np.float32(0.60) * light) * tone
-                blue *= (np.float32(0.47) + np.float32(0.52) * light) * tone
+                red *= (np.float32(0.36) + np.float32(0.64) * light + above) * tone
+                green *= (np.float32(0.40) + np.float32(0.60) * light + above) * tone
+                blue *= (np.float32(0.47) + np.float32(0.52) * light + above) * tone
             if interval > 0 and fall > 0:
                 number = np.rint(h / np.float32(interval))
                 away = abs(h - number * np.float32(interval)) / fall
@@ -218,6 +238,10 @@ def draw_plan(
         [math.sin(bearing) * math.cos(height), math.cos(bearing) * math.cos(height), math.sin(height)],
         np.float32,
     )
+    beyond, over = math.radians(look.sun_bearing + SKY_BEARING), math.radians(SKY_HEIGHT)
+    sky = np.array(
+        [math.sin(beyond) * math.cos(over), math.cos(beyond) * math.cos(over), math.sin(over)], np.float32
+    ) * np.float32(SKY_CONTRAST)
     out = np.empty((rows, cols, 4), np.uint8)
     _paint(
         np.ascontiguousarray(heights, np.float32),
@@ -225,6 +249,7 @@ def draw_plan(
         np.ascontiguousarray(ground, np.float32),
         np.ascontiguousarray(lit, np.uint8),
         sun,
+        sky,
         0.0 if look.sea_level is None else float(look.sea_level),
         look.sea_level is not None,
         float(look.contour_m),
