@@ -64,7 +64,8 @@ class StrokeStart(ToolFields):
 
     Besides the settings of its tool, every stroke may carry the form of its brush (`shape`,
     `turn_deg`, `turn_by`, `tip`), the `sheet` that a ground tool works into (left out: the
-    base), and what it keeps to. `cover` is for paint and take_away, `mix` for sow and thin.
+    base), and what it keeps to. `cover` is for paint, take_away, veil, speckle and blotch, `mix` for
+    sow and thin.
     """
 
     sheet: Key | None = None

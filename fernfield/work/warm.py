@@ -12,10 +12,11 @@ import numpy as np
 from fernfield.core.brush.brush import Touch
 from fernfield.core.brush.keep import inside
 from fernfield.core.brush.mask import add_in_place
-from fernfield.core.brush.pressing import Laying, Pressing
+from fernfield.core.brush.pressing import Laying, MaskPressing, Pressing
 from fernfield.core.brush.shapes import Outline, shaped_weights
 from fernfield.core.brush.tips import tip
 from fernfield.core.cover.shares import compose_colours
+from fernfield.core.cover.tools import COVER_TOOLS
 from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan
 from fernfield.core.grid import FloatArray, Grid
 from fernfield.core.ground.carry import Carriage, seen
@@ -24,7 +25,7 @@ from fernfield.core.ground.weather import weather as press
 from fernfield.core.growth.scatter import Habit, scatter
 from fernfield.core.light.relief import gradients, relief
 from fernfield.core.light.shadow import sunlit
-from fernfield.core.noise import Octaves, Spots, fractal
+from fernfield.core.noise import Octaves, Spots, fractal, plain_spots
 from fernfield.core.overview import MEAN, RULES, level_of
 
 Step = Callable[[], None]
@@ -70,6 +71,13 @@ def _masks() -> None:
     inside([square], (40, 40), 0, 0, 2.0)
     mask = np.zeros((40, 40), np.uint16)
     add_in_place(mask[4:30, 4:30], TOUCH)
+    pressing = MaskPressing(mask[None].copy(), False, np.ones((40, 40), np.float32), 0.1, {}, 1.0, mask[None])
+    for tool in COVER_TOOLS.values():
+        pressing.values = tool.first
+        if tool.press_masks is not None:
+            tool.press_masks(pressing)
+        if tool.pattern is not None:
+            tool.pattern(mask.shape, plain_spots(0, 0, 1.0), tool.first, 1.0)
     grid = Grid(40, 40, 1.0)
     scatter(mask, grid.window, grid, grid.window, Habit(200, 1, 2), 1)
 

@@ -475,3 +475,24 @@ def test_two_people_in_one_place_end_with_the_same_land_on_both_screens(
     assert apart.max() <= 8
     assert apart.mean() < 0.05
     context.close()
+
+
+def test_a_veil_by_its_share(table: Table) -> None:
+    """The share is typed; Enter takes it and keeps the page; no strength is asked for; the spot says the figure."""
+    table.open("cover")
+    page = table.page
+    cover = page.evaluate("fern.rows('covers')[1]")
+    page.locator(f"[data-cover={cover['key']}]").click()
+    page.locator("[data-tool=veil]").click()
+    expect(page.locator("#strength")).to_be_hidden()
+    page.evaluate("window.same = true")
+    page.locator("#own-veil-share").fill("0.5")
+    page.locator("#own-veil-share").press("Enter")
+    until(page, "fern.state.brushes.veil.own.share === 0.5")
+    table.drag((520, 540), (560, 540))
+    assert page.evaluate("window.same")
+    assert table.spot(540, 540)["covers"][cover["name"]] == pytest.approx(0.5, abs=0.004)
+    page.locator("[data-tool=soften]").click()
+    expect(page.locator("#strength")).to_be_visible()
+    expect(page.locator("#own-soften-width_m")).to_be_visible()
+    expect(page.locator("#own-veil-share")).to_be_hidden()

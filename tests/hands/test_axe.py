@@ -97,8 +97,8 @@ def test_whatever_can_be_opened(themed: Page, small: SmallTable) -> None:
     expect(themed.locator(".tooltip")).to_contain_text("F1 tells more")
     found["tooltip"] = wrong(themed)
     # A form with an error, and the first steps, stay.
-    themed.locator("[data-fold=levels] input[type=number]").fill("99999")
-    themed.locator("[data-fold=levels] input[type=number]").blur()
+    themed.locator("[data-fold=levels] form input[type=number]").fill("99999")
+    themed.locator("[data-fold=levels] form input[type=number]").blur()
     expect(themed.locator("[data-fold=levels] .invalid-feedback")).to_be_visible()
     found["wrong form"] = wrong(themed)
     themed.locator("#world-menu > button").click()

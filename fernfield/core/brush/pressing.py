@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
+from numpy.typing import NDArray
 
 from fernfield.core.grid import FloatArray
 from fernfield.core.noise import Spots, plain_spots
@@ -39,6 +40,28 @@ class Pressing:
     covered: FloatArray = field(default_factory=lambda: np.zeros((0, 0), np.float32))
     serial: int = 0
     radius: float = 1.0
+
+
+@dataclass(slots=True)
+class MaskPressing:
+    """One dab of any form on masks that lie over each other.
+
+    masks : shape (masks, rows, cols), modified; the one that is worked on first, then those above it, lowest first
+    base : whether the work is on what lies under all of them: then `masks` are only those above
+    weights : shape (rows, cols), 0 to 1; where it is 0 nothing may change
+    amount : the share that strength and time make
+    values : the tool's own settings
+    spacing : between posts [m]
+    before : shape (masks, rows, cols): as they were before the stroke
+    """
+
+    masks: NDArray[np.uint16]
+    base: bool
+    weights: FloatArray
+    amount: float
+    values: Values
+    spacing: float
+    before: NDArray[np.uint16]
 
 
 @dataclass(slots=True)

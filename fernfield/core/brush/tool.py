@@ -10,8 +10,9 @@ from typing import Any
 import numpy as np
 
 from fernfield.core.brush.brush import Touch, weight_window
-from fernfield.core.brush.pressing import Laying, Pressing
+from fernfield.core.brush.pressing import Laying, MaskPressing, Pressing
 from fernfield.core.grid import FloatArray, Window
+from fernfield.core.noise import Spots
 from fernfield.core.settings import Setting, Values
 
 Quick = Callable[[FloatArray, Touch, float, Values, float], None]
@@ -69,6 +70,9 @@ class Tool:
     measures : what is told of a path that was laid, by the same path, settings, spacing and the elevations of its ends
     covers : whether it keeps account of how much it has done at each post
     plain : whether the quick way can do it with these settings
+    pattern : for a mask, how much of a dab counts at each post, 0 to 1, by shape, places, settings and spacing [m]
+    press_masks : for a mask, does one dab of any form on all the masks that it touches
+    timeless : whether its work is the same however long and strongly it is done
     """
 
     name: str
@@ -94,6 +98,9 @@ class Tool:
     measures: Callable[[FloatArray, Values, float, tuple[float, float]], Mapping[str, float]] | None = None
     covers: bool = False
     plain: Callable[[Values], bool] = _always
+    pattern: Callable[[tuple[int, int], Spots, Values, float], FloatArray] | None = None
+    press_masks: Callable[[MaskPressing], None] | None = None
+    timeless: bool = False
 
     @property
     def first(self) -> dict[str, Any]:

@@ -33,6 +33,7 @@ def _tool(stage: str, tool: Tool) -> dict[str, Any]:
         "subject": tool.subject,
         "sheeted": tool.sheeted,
         "whole_path": tool.lay is not None,
+        "timeless": tool.timeless,
         "first": asdict(tool.begins),
         "strengths": [low, high],
         "radii": [SMALLEST_RADIUS_M, LARGEST_RADIUS_M],

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fernfield.web.rooms.cover.routes import PANEL as COVER
+from fernfield.web.rooms.cover import routes as cover
 from fernfield.web.rooms.files import pages as files_pages
 from fernfield.web.rooms.files import routes as files
 from fernfield.web.rooms.ground import land, pictures, sheets
@@ -18,10 +18,10 @@ from fernfield.web.rooms.trial.routes import PANEL as TRIAL
 from fernfield.web.rooms.water.routes import PANEL as WATER
 from fernfield.web.rooms.worlds import bin, pages, routes
 
-PANELS = (ground.PANEL, COVER, growth.PANEL, WATER, LIGHT, sites.PANEL, TRIAL, handover.PANEL)
+PANELS = (ground.PANEL, cover.PANEL, growth.PANEL, WATER, LIGHT, sites.PANEL, TRIAL, handover.PANEL)
 
 ROUTERS = (
     files.imports, routes.router, files.router, layout.router, bin.router, pages.router, making.router,
     files_pages.router, layout_pages.router, sheets.router, pictures.router, ground.router,
-    land.router, growth.router, sites.router, handover.router,
+    land.router, cover.router, growth.router, sites.router, handover.router,
 )  # fmt: skip

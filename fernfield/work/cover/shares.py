@@ -5,14 +5,21 @@ from __future__ import annotations
 import numpy as np
 
 from fernfield.core.brush.tool import Tool
-from fernfield.core.cover.shares import OpacityArray, SlopeRule, compose_shares, rule_opacity
+from fernfield.core.cover.shares import (
+    OpacityArray,
+    SlopeRule,
+    compose_shares,
+    rule_opacity,
+    shares_as_bytes,
+)
 from fernfield.core.cover.tools import COVER
 from fernfield.core.errors import Conflict, named
-from fernfield.core.grid import FloatArray, Window
+from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.light.relief import slope_degrees
 from fernfield.work.cover.rows import covers_of
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.windows import ROWS_AT_ONCE, rows_of
 from fernfield.work.kernel.world import OpenWorld
 
 Painted = list[OpacityArray | None]
@@ -26,9 +33,13 @@ def cover_layer(key: str) -> str:
 def touched(world: OpenWorld, tool: Tool, cover: str | None) -> list[tuple[str, int]]:
     """The layers that a stroke with a cover works on: the cover's own (the base has none), and those above it.
 
+    A tool without a cover works on all of them.
+
     Raises NotFound for a cover that is not there, Conflict for taking the base away.
     """
     covers = [key for key, _ in covers_of(world)]
+    if not tool.subject:
+        return [(cover_layer(key), tool.sign) for key in covers[1:]]
     at = named({key: at for at, key in enumerate(covers)}, "cover", cover)
     if at == 0 and tool.sign < 0:
         raise Conflict(f"{cover!r} is the base cover: there is nothing under it to show")
@@ -68,6 +79,16 @@ def laid(world: OpenWorld, land: Land, window: Window) -> tuple[Painted, Ruled, 
         wide = land.clip(window.pad(1))
         heights = land.read(HEIGHT, wide)
         return *painted_and_ruled(world, land, wide, 1, heights), wide.shape, window.inside(wide)
+
+
+def share_planes(world: OpenWorld, land: Land, window: Window, step: int = 1) -> ByteArray:
+    """Shares as bytes that add up to 255 at every `step`-th post of `window`: (covers, rows, cols), base first."""
+    parts = []
+    # In bands, so that little stands in memory at a time, and others come in between.
+    rows = max(step, ROWS_AT_ONCE // step * step)
+    for part in rows_of(window, rows):
+        parts.append(shares_as_bytes(cover_shares(world, land, part)[:, ::step, ::step]))
+    return np.concatenate(parts, axis=1)
 
 
 def cover_share(world: OpenWorld, land: Land, key: str, window: Window) -> FloatArray:

@@ -9,12 +9,14 @@ from typing import Any
 import numpy as np
 
 from fernfield.core.brush.brush import Touch, weight_window
-from fernfield.core.brush.pressing import Laying, Pressing
+from fernfield.core.brush.mask import press_mask
+from fernfield.core.brush.pressing import Laying, MaskPressing, Pressing
 from fernfield.core.brush.tool import HEIGHT, Tool
 from fernfield.core.drawing.overlays import Overlay, Seen
 from fernfield.core.drawing.plan import PlanLook, draw_plan
 from fernfield.core.grid import ByteArray, FloatArray
 from fernfield.core.landforms.landform import Ground, Landform
+from fernfield.core.noise import plain_spots
 from fernfield.core.settings import Setting, Values
 
 ROWS, COLS = 81, 161
@@ -129,11 +131,12 @@ def compared(tool: Tool, setting: Setting) -> tuple[Tried, Tried] | None:
 
 def tried(tool: Tool, settings: Values | None = None, trial: Trial = PLAIN) -> Tried:
     """What `tool` makes of the ground, or of a mask that is half laid on; settings that are left out are at first."""
-    on_ground = tool.layer == HEIGHT
-    work = _heap() if trial.heap else _ground() if on_ground else np.full((ROWS, COLS), 0.5, np.float32)
+    values = {**tool.first, **trial.needs, **(settings or {})}
+    if tool.layer != HEIGHT:
+        return _on_mask(tool, values)
+    work = _heap() if trial.heap else _ground()
     row, col = _MIDDLE
     before = work[row].copy()
-    values = {**tool.first, **trial.needs, **(settings or {})}
     if tool.lay is not None:
         if "image" in values:
             values |= {"image": IMAGE}
@@ -142,10 +145,6 @@ def tried(tool: Tool, settings: Values | None = None, trial: Trial = PLAIN) -> T
         tool.lay(Laying(work, way, SPACING_M, values, began, ended))
         return Tried(before, work[row].copy())
     amount = tool.amount(STRENGTHS[tool.unit], SECONDS / DABS)
-    if not on_ground:
-        weights = np.clip(2 - 2 * np.abs(np.arange(COLS) - col) / RADIUS, 0, 1)
-        after = np.clip(before + tool.sign * amount * DABS * weights, 0, 1) if tool.sign else before
-        return Tried(before, after.astype(np.float32))
     begins = float(work[row, int(col)])
     if values.get("target_m") is not None:
         target = float(values["target_m"])
@@ -162,6 +161,29 @@ def tried(tool: Tool, settings: Values | None = None, trial: Trial = PLAIN) -> T
         else:
             tool.apply(work, touch, target, values, SPACING_M)
     return Tried(before, work[row].copy())
+
+
+WHOLE = 65_535
+
+
+def _on_mask(tool: Tool, values: Values) -> Tried:
+    """What a tool makes of a mask that is half laid on, or of a border where it works on what lies there."""
+    amount = tool.amount(STRENGTHS[tool.unit], SECONDS / DABS)
+    line = np.arange(COLS)
+    weights = np.clip(2 - 2 * np.abs(line - COLS / 2) / RADIUS, 0, 1).astype(np.float32)[None]
+    mask = np.full((1, COLS), WHOLE // 2, np.uint16)
+    if tool.press_masks is not None:
+        mask[:] = np.where(line < COLS // 2, 0.3 * WHOLE, 0.75 * WHOLE)
+    before = mask.copy()
+    if tool.pattern is not None:
+        weights = weights * tool.pattern(mask.shape, plain_spots(0, 0, SPACING_M), values, SPACING_M)
+    for _ in range(DABS):
+        if tool.press_masks is not None:
+            tool.press_masks(MaskPressing(mask[None], False, weights, amount, values, SPACING_M, before[None]))
+        else:
+            press_mask(mask, weights, tool.sign * amount)
+    was, now = (found[0].astype(np.float32) / WHOLE for found in (before, mask))
+    return Tried(was, now)
 
 
 HIGH, WIDE = 72, 240

@@ -259,18 +259,6 @@ function showMove() {
 
 heed("panel", () => {
   if (state.stage !== "ground") return;
-  for (const form of /** @type {NodeListOf<HTMLFormElement>} */ (box.querySelectorAll("form[data-own]"))) {
-    const name = form.dataset.own || "";
-    watchForm(form, () => ({ ...state.brushes[name].own, turn_deg: state.brushes[name].turn_deg }));
-    form.addEventListener("change", (event) => {
-      const field = /** @type {HTMLInputElement} */ (event.target);
-      delete form.dataset.typed;
-      if (!field.name || !field.reportValidity()) return;
-      const value = valueOf(field) ?? null;
-      if (field.name === "turn_deg") setBrush({ turn_deg: Number(value) });
-      else setBrush({ own: { ...brush()?.own, [field.name]: value } });
-    });
-  }
   const shape = /** @type {HTMLFormElement} */ (box.querySelector("form[data-form]"));
   watchForm(shape, () => /** @type {any} */ ({ ...brush() }));
   shape.addEventListener("change", (event) => {

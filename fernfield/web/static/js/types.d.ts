@@ -31,6 +31,7 @@ export interface Tool {
   subject: "" | "cover" | "mix";
   sheeted: boolean;
   whole_path: boolean;
+  timeless: boolean;
   first: { radius_m: number; softness: number; strength: number };
   strengths: [number, number];
   radii: [number, number];
@@ -199,6 +200,7 @@ export interface PageState {
   readonly tool: string;
   readonly lays: boolean;
   readonly brushed: boolean;
+  readonly timed: boolean;
 }
 
 declare global {

@@ -15,7 +15,7 @@ from fernfield.core.brush.brush import HIGHEST_M, LOWEST_M, Brush, Touch
 from fernfield.core.brush.keep import Limits, within
 from fernfield.core.brush.mask import add_in_place, press_mask
 from fernfield.core.brush.pace import Dab, Pace, Sample, dab_gap, dab_step
-from fernfield.core.brush.pressing import Laying, Pressing
+from fernfield.core.brush.pressing import Laying, MaskPressing, Pressing
 from fernfield.core.brush.shapes import Outline, shaped_weights
 from fernfield.core.brush.symmetry import Image
 from fernfield.core.brush.tool import NOTHING, Tool
@@ -188,7 +188,7 @@ class Dabbing(_Bounded):
         touch = Touch(*grid.post_of(x, y), self.start.radius_m / grid.spacing, self.start.softness, 0.0)
         amount = self.tool.amount(self.start.strength, dab.seconds) * dab.pressure
         if self.tool.sign:
-            self._mask_dab(window, touch, outline, amount)
+            self._mask_dab(window, touch, outline, amount, image)
             return
         plain = outline.plain and self.manner.limits is None and not self._bounds_ground
         if plain and self.tool.quick is not None and self.tool.plain(self.manner.values):
@@ -269,8 +269,46 @@ class Dabbing(_Bounded):
         step = grid.spacing
         return Spots(x, y, back.xx * step, back.yx * step, -back.xy * step, -back.yy * step)
 
-    def _mask_dab(self, window: Window, touch: Touch, outline: Outline, amount: float) -> None:
+    def _mask_weights(self, window: Window, touch: Touch, outline: Outline, image: Image) -> FloatArray:
+        """How much of a dab counts at each post of a mask, 0 to 1."""
+        weights = shaped_weights(window.shape, _moved(touch, window, 0.0), outline)
+        if self.manner.limits is not None:
+            weights *= self._kept.read(window)
+        if self.tool.pattern is not None:
+            spots, values = self._spots(window, image), self.manner.values
+            weights *= self.tool.pattern(window.shape, spots, values, self.canvas.grid.spacing)
+        return weights
+
+    def _masks_dab(
+        self, press: Callable[[MaskPressing], None], window: Window, touch: Touch, outline: Outline, amount: float,
+        image: Image,
+    ) -> None:  # fmt: skip
+        """A dab on all the masks at once. Those that are blank, and not to be laid, stay so."""
+        canvas, masks, values, spacing = self.canvas, self.manner.masks, self.manner.values, self.canvas.grid.spacing
+        wide = window.pad(self.tool.halo(touch.radius, values, spacing)).meet(canvas.bounds)
+        base = not masks or masks[0][1] < 0
+        lays = self.tool.subject != ""
+        layers = [layer for layer, sign in masks if (sign > 0 and lays) or not canvas.blank(layer, wide)]
+        for layer in layers:
+            canvas.hold(layer, wide)
+        held, before = (np.zeros((len(layers), *wide.shape), np.uint16) for _ in range(2))
+        for i, layer in enumerate(layers):
+            held[i], before[i] = canvas.read(layer, wide), canvas.was(layer, wide)
+        now = held.copy()
+        weights = self._mask_weights(wide, touch, outline, image)
+        press(MaskPressing(held, base, weights, amount, values, spacing, before))
+        inner = window.inside(wide)
+        for mask, was, layer in zip(held, now, layers, strict=True):
+            if not np.array_equal(mask[inner], was[inner]):
+                canvas.write(layer, window, mask[inner])
+                canvas.soil(layer, window)
+
+    def _mask_dab(self, window: Window, touch: Touch, outline: Outline, amount: float, image: Image) -> None:
+        if self.tool.press_masks is not None:
+            self._masks_dab(self.tool.press_masks, window, touch, outline, amount, image)
+            return
         plain, crosses = outline.plain and self.manner.limits is None, self.canvas.crosses(window)
+        plain = plain and self.tool.pattern is None
         for layer, sign in self.manner.masks:
             if sign < 0 and self.canvas.blank(layer, window):
                 continue
@@ -283,11 +321,8 @@ class Dabbing(_Bounded):
                 add_in_place(mask, _moved(touch, window, sign * amount))
                 self.canvas.write(layer, window, mask)
             else:
-                weights = shaped_weights(window.shape, _moved(touch, window, 0.0), outline)
-                if self.manner.limits is not None:
-                    weights *= self._kept.read(window)
                 mask = self.canvas.read(layer, window)
-                press_mask(mask, weights, sign * amount)
+                press_mask(mask, self._mask_weights(window, touch, outline, image), sign * amount)
                 self.canvas.write(layer, window, mask)
             self.canvas.soil(layer, window)
 

@@ -1,6 +1,6 @@
 // The bench: the stage's panel comes from the server; its tools, its brush and its lists work here.
 import Alpine from "../kernel/alpine.js";
-import { fieldsOf, fill, settle } from "../kernel/forms.js";
+import { fieldsOf, fill, settle, valueOf } from "../kernel/forms.js";
 import { id } from "../kernel/shapes.js";
 import { hears } from "./live.js";
 import { only, row } from "./rows.js";
@@ -111,6 +111,7 @@ box.addEventListener("htmx:afterSwap", (/** @type {CustomEvent} */ event) => {
   land = land.filter((one) => one.stage !== state.stage);
   bringBack();
   followRows();
+  followTools();
   followFolds();
   announce("panel");
   for (const { done } of ready) done();
@@ -122,6 +123,24 @@ function followRows() {
   for (const form of /** @type {NodeListOf<HTMLFormElement>} */ (box.querySelectorAll("form[data-row]"))) {
     const [name, key] = (form.dataset.row || "").split("/");
     watchForm(form, () => (key ? row(name, key) : only(name)));
+  }
+}
+
+/** The settings that belong to one tool, in a form for each. */
+function followTools() {
+  for (const form of /** @type {NodeListOf<HTMLFormElement>} */ (box.querySelectorAll("form[data-own]"))) {
+    const name = form.dataset.own || "";
+    watchForm(form, () => ({ ...state.brushes[name].own, turn_deg: state.brushes[name].turn_deg }));
+    // Enter in the only field of a form would send it, and load the page anew.
+    form.addEventListener("submit", (event) => event.preventDefault());
+    form.addEventListener("change", (event) => {
+      const field = /** @type {HTMLInputElement} */ (event.target);
+      delete form.dataset.typed;
+      if (!field.name || !field.reportValidity()) return;
+      const value = valueOf(field) ?? null;
+      if (field.name === "turn_deg") setBrush({ turn_deg: Number(value) });
+      else setBrush({ own: { ...brush()?.own, [field.name]: value } });
+    });
   }
 }
 
@@ -273,6 +292,7 @@ Alpine.data("brush", () => ({
     return `${this.strengthLow} to ${this.strengthHigh} ${this.unit}`;
   },
   get effect() {
+    if (now().timeless) return now().verb;
     const amount = this.unit === "m/s" ? `${this.strength} m` : `${this.strength} %`;
     return `${now().verb} ${amount} each second`;
   },
@@ -297,6 +317,7 @@ Alpine.data("brush", () => ({
     return `M${129 - flat} 17V66M${129 + flat} 17V66M29 60V66M229 60V66`;
   },
   get topWords() {
+    if (now().timeless) return "";
     return `${this.strength} ${this.unit}`;
   },
   get fullWords() {

@@ -161,6 +161,10 @@ const page = {
   get lays() {
     return Boolean(TOOLS[this.tool]?.whole_path);
   },
+  /** Whether what the tool does grows with strength and time. */
+  get timed() {
+    return this.brushed && !TOOLS[this.tool]?.timeless;
+  },
   get brushed() {
     return Boolean(this.tool) && !this.lays;
   },

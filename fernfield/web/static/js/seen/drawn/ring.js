@@ -58,7 +58,8 @@ export function ringWords() {
     words.push(`${done.percent.toFixed(1)} % over ${Math.round(done.length_m)} m`, CLIMBS[done.climbs]);
   else if (tool() === "grade") words.push(`width ${round(own.own.width_m)} m · drag from end to end`);
   else if (tool() === "imprint") words.push(`${round(own.own.size_m)} m wide · ${round(own.own.height_m)} m`);
-  else if (!lays()) words.push(`r ${round(own.radius)} m`, `${round(own.strength)} ${unitOf(tool())}`);
+  else if (!lays())
+    words.push(`r ${round(own.radius)} m`, ...(state.timed ? [`${round(own.strength)} ${unitOf(tool())}`] : []));
   return [...words, ...volumes].join(" · ");
 }
 

@@ -65,9 +65,9 @@ function toolWords() {
   const own = brush();
   if (!own || !state.tool) return "no tool";
   const tool = `tool ${TOOLS[state.tool].label}`;
-  return lays()
-    ? tool
-    : `${tool}, radius ${Math.round(own.radius * 10) / 10} metres, ${Math.round(own.strength * 10) / 10} ${unitOf(state.tool)}`;
+  if (lays()) return tool;
+  const strength = state.timed ? `, ${Math.round(own.strength * 10) / 10} ${unitOf(state.tool)}` : "";
+  return `${tool}, radius ${Math.round(own.radius * 10) / 10} metres${strength}`;
 }
 
 /** The elevations in view, as far as the bars of the histogram tell them. */
