@@ -45,7 +45,7 @@ def help_beside(page: Page) -> None:
     page.locator("[data-first-walk]").click()
     page.locator("[data-tool=grade]").focus()
     page.keyboard.press("F1")
-    page.locator("#help-text img").wait_for()
+    page.locator("#help-text img").first.wait_for()
     shoot(page, "help", 1500)
     page.keyboard.press("Escape")
     page.get_by_role("button", name="Leave the first steps").click()
