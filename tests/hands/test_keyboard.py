@@ -12,6 +12,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.driving import Server, until
 from tests.browser.table import WAIT, Table
+from tests.hands.conftest import SmallTable
 from tests.hands.hands import Keys
 
 
@@ -374,3 +375,35 @@ def test_a_mouse_that_passes_by_does_not_take_the_tool_from_the_keyboard(table: 
         at = table.revision()
         keys.press("Control+z")
         table.kept(at)
+
+
+def test_a_plot_is_reshaped_by_keys(page: Page, small: SmallTable) -> None:
+    """A corner is taken with Enter, moved with the arrows, put down with Enter; Enter beside the plot keeps it."""
+    small.open("ground", folds={"plots": True})
+    keys = Keys(page)
+    at = small.revision()
+    keys.tab_to("[data-fold=plots] .line [data-key]:not([data-of])")
+    keys.press("Enter")
+    expect(page.locator("#asks")).to_contain_text("one of its corners")
+    expect(page.locator("#flat")).to_be_focused()
+    keys.jump(60, 50)
+    keys.press("Enter")
+    keys.press("ArrowRight", 10)
+    keys.press("ArrowUp", 5)
+    keys.press("Enter")
+    keys.jump(150, 20)
+    keys.press("Enter")
+    small.kept(at)
+    [plot] = [one for one in small.server.get(f"/api/worlds/{small.world}/plots") if one["name"] == "Yard"]
+    assert plot["points"][:2] == [[20, 20], [60, 20]]
+    assert plot["points"][2] == pytest.approx([70, 55], abs=0.6)
+    # Escape leaves it as it is.
+    keys.tab_to("[data-fold=plots] .line [data-key]:not([data-of])")
+    keys.press("Enter")
+    keys.jump(20, 20)
+    keys.press("Enter")
+    keys.press("ArrowDown", 5)
+    keys.press("Enter")
+    keys.press("Escape")
+    expect(page.locator("#asks")).to_be_hidden()
+    assert small.server.get(f"/api/worlds/{small.world}/plots")[0]["points"] == plot["points"]

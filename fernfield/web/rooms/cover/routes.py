@@ -9,10 +9,12 @@ from fastapi import APIRouter, Query, Response
 from fernfield.core.cover.tools import COVER_TOOLS
 from fernfield.core.errors import InvalidInput
 from fernfield.web.kernel.panels import Asked, Panel
-from fernfield.web.kernel.parts import TheLand
+from fernfield.web.kernel.parts import ByLand, TheLand, TheTract
 from fernfield.web.kernel.windows import TheWindow
+from fernfield.work.cover.areas import FillCover, SwapCover, fill_cover, swap_cover
 from fernfield.work.cover.rows import CoverRule, covers_of
 from fernfield.work.cover.shares import share_planes
+from fernfield.work.plots.areas import said_in_world
 
 router = APIRouter(prefix="/api", tags=["cover"])
 
@@ -43,6 +45,28 @@ def cover_shares(land: TheLand, window: TheWindow, step: Annotated[int, Query(ge
     planes = share_planes(world, seen, window, step)
     headers = {"X-Shape": ",".join(map(str, planes.shape)), "X-Covers": ",".join(key for key, _ in covers)}
     return Response(planes.tobytes(), media_type="application/octet-stream", headers=headers)
+
+
+works = APIRouter()
+"""What is done to the covers of an area, said in a tract's metres or in the world's."""
+
+
+@works.post("/covers/fill")
+def fill(command: FillCover, tract: TheTract, by_land: ByLand) -> dict[str, Any]:
+    """Bring a cover to a share of an area (all of it when none is said); `posts` changed."""
+    at, own = said_in_world(*tract, command) if by_land else (tract[1], command)
+    return fill_cover(tract[0], at, own).public()
+
+
+@works.post("/covers/swap")
+def swap(command: SwapCover, tract: TheTract, by_land: ByLand) -> dict[str, Any]:
+    """Put a cover in the place of another; `posts` changed, and `left` still show the one that was to go."""
+    at, own = said_in_world(*tract, command) if by_land else (tract[1], command)
+    return swap_cover(tract[0], at, own).public()
+
+
+router.include_router(works, prefix="/tracts/{tract}")
+router.include_router(works, prefix="/lands/{tract}")
 
 
 def _context(asked: Asked) -> dict[str, Any]:
