@@ -15,6 +15,7 @@ from fernfield.core.brush.mask import add_in_place
 from fernfield.core.brush.pressing import Laying, MaskPressing, Pressing
 from fernfield.core.brush.shapes import Outline, shaped_weights
 from fernfield.core.brush.tips import tip
+from fernfield.core.cover.areas import swapped
 from fernfield.core.cover.shares import compose_colours
 from fernfield.core.cover.tools import COVER_TOOLS
 from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan
@@ -78,6 +79,7 @@ def _masks() -> None:
             tool.press_masks(pressing)
         if tool.pattern is not None:
             tool.pattern(mask.shape, plain_spots(0, 0, 1.0), tool.first, 1.0)
+    swapped(mask[None].copy(), 0, 1, pressing.weights, 0.05)
     grid = Grid(40, 40, 1.0)
     scatter(mask, grid.window, grid, grid.window, Habit(200, 1, 2), 1)
 

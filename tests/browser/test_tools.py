@@ -496,3 +496,36 @@ def test_a_veil_by_its_share(table: Table) -> None:
     expect(page.locator("#strength")).to_be_visible()
     expect(page.locator("#own-soften-width_m")).to_be_visible()
     expect(page.locator("#own-veil-share")).to_be_hidden()
+
+
+def test_covers_of_the_area_in_the_hand(table: Table) -> None:
+    """A rectangle that is drawn on Cover is filled, and swapped back; the words say how many posts changed."""
+    table.open("cover", folds={"cover-area": True})
+    page = table.page
+    base, cover = page.evaluate("fern.rows('covers').slice(0, 2)")
+    before = table.spot(560, 500)["covers"]
+    page.locator("#bench [data-way=box]").click()
+    for x, y in ((540, 480), (580, 520)):
+        page.mouse.click(*table.at(x, y))
+    expect(page.locator("[data-area-words]")).to_contain_text("a rectangle of")
+    at = table.revision()
+    page.locator("#fill-cover").select_option(cover["key"])
+    page.get_by_role("button", name="Fill it").click()
+    table.kept(at)
+    expect(page.locator(".toast.calm")).to_contain_text("posts changed")
+    assert table.spot(560, 500)["covers"][cover["name"]] == pytest.approx(1, abs=0.01)
+    assert table.spot(530, 500)["covers"] != table.spot(560, 500)["covers"]
+    page.locator("#swap-from").select_option(cover["key"])
+    page.locator("#swap-to").select_option(base["key"])
+    at = table.revision()
+    page.get_by_role("button", name="Swap them").click()
+    table.kept(at)
+    assert table.spot(560, 500)["covers"][base["name"]] == pytest.approx(1, abs=0.01)
+    # The same area is in the hand on Ground.
+    table.stage("ground")
+    expect(page.locator("[data-area-words]")).to_contain_text("a rectangle of")
+    for _ in range(2):
+        at = table.revision()
+        page.keyboard.press("Control+z")
+        table.kept(at)
+    assert table.spot(560, 500)["covers"] == before

@@ -11,8 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from fernfield.core.cover.areas import filled, stacked, swapped
-from fernfield.core.cover.shares import SOLID, compose_shares, shares_as_bytes
+from fernfield.core.cover.areas import filled, swapped
+from fernfield.core.cover.shares import SOLID, shares_as_bytes
 from fernfield.work.cover.areas import FillCover, fill_cover
 from fernfield.work.kernel.world import OpenWorld
 from tests.cover.test_veil import NEAR, SHAPE, shares_of
@@ -40,13 +40,6 @@ def test_a_swap_takes_over_the_share_and_nothing_else(
     # Where it is whole nothing is left, to the byte.
     assert (after[at][weights == 1] < 1e-6).all()
     assert np.array_equal(after[:, weights == 0], before[:, weights == 0])
-
-
-@given(MASKS)
-@settings(max_examples=80, deadline=None)
-def test_opacities_are_had_again_from_their_shares(masks: np.ndarray) -> None:
-    again = stacked(compose_shares(list(masks), [None] * 3, SHAPE).astype(np.float64), masks)
-    assert shares_of(again) == pytest.approx(shares_of(masks), abs=NEAR)
 
 
 @given(MASKS, st.integers(0, 3), st.floats(0, 1))
@@ -157,3 +150,11 @@ def test_covers_that_are_not_there_take_no_room(world: OpenWorld) -> None:
     fill_cover(world, tract, FillCover(cover="earth", box=(20, 20, 60, 60)))
     assert not land.blank("cover:earth", land.grid.window)
     assert land.blank("cover:path", land.grid.window)
+
+
+def test_what_a_cover_covers_is_an_area_too(client: TestClient, tract: str) -> None:
+    did(client, tract, "fill", cover="earth", box=[50, 50, 150, 120])
+    did(client, tract, "fill", cover="path", covered_by="earth", share=0.5)
+    now = planes(client, tract)
+    assert (now["path"] > 0).sum() == (now["earth"] > 0).sum() == 101 * 71
+    assert now["path"].max() == pytest.approx(128, abs=1)

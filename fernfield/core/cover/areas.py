@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from fernfield.core.brush.pressing import MaskPressing
-from fernfield.core.cover.shares import SOLID, OpacityArray, compose_shares
+from fernfield.core.cover.shares import OpacityArray
 from fernfield.core.cover.veil import veil
 from fernfield.core.grid import FloatArray
+from fernfield.core.kernels import kernel
 
 
 def filled(masks: OpacityArray, at: int, weights: FloatArray, share: float) -> OpacityArray:
@@ -32,30 +32,41 @@ def swapped(masks: OpacityArray, at: int, to: int, weights: FloatArray, least: f
     """The masks after the cover `to` has taken over the share that the cover `at` has of what is painted.
 
     Arguments as in `filled`. In the soft edge of an area only a part of it is taken over; where less than `least`
-    would be left of it, all is, so that no flecks stay.
+    would be left of it, all is, so that no flecks stay. A cover that is hidden whole keeps its opacity.
     """
-    shares = compose_shares(list(masks), [None] * len(masks), masks.shape[1:]).astype(np.float64)
-    own = shares[at]
-    taken = own * weights
-    taken = np.where((weights > 0) & (own - taken < least), own, taken)
-    shares[at] -= taken
-    shares[to] += taken
-    return np.where(taken > 0, stacked(shares, masks), masks)
-
-
-def stacked(shares: NDArray[np.float64], before: OpacityArray) -> OpacityArray:
-    """Opacities that give these shares; where a cover is hidden whole its opacity stays as it was `before`.
-
-    Parameters
-    ----------
-    shares : shape (covers, rows, cols), base first, adding up to 1
-    before : shape (covers - 1, rows, cols)
-    """
-    out = before.copy()
-    left = np.ones(shares.shape[1:], np.float64)
-    for i in range(len(before) - 1, -1, -1):
-        seen = left > 1 / SOLID
-        part = np.divide(shares[i + 1], left, out=np.zeros_like(left), where=seen)
-        out[i] = np.where(seen, np.rint(np.clip(part, 0, 1) * SOLID), before[i])
-        left = left - shares[i + 1]
+    out = masks.copy()
+    _swap(out, at, to, np.ascontiguousarray(weights, np.float32), float(least))
     return out
+
+
+@kernel
+def _swap(masks: OpacityArray, at: int, to: int, weights: FloatArray, least: float) -> None:
+    count, rows, cols = masks.shape
+    solid = 65_535.0
+    shares = np.empty(count + 1, np.float64)
+    for r in range(rows):
+        for c in range(cols):
+            weight = weights[r, c]
+            if weight <= 0:
+                continue
+            through = 1.0
+            for i in range(count - 1, -1, -1):
+                opacity = masks[i, r, c] / solid
+                shares[i + 1] = through * opacity
+                through *= 1 - opacity
+            shares[0] = through
+            own = shares[at]
+            if own <= 0:
+                continue
+            taken = own * weight
+            if own - taken < least:
+                taken = own
+            shares[at] = own - taken
+            shares[to] += taken
+            # Opacities that give these shares, from the top down.
+            left = 1.0
+            for i in range(count - 1, -1, -1):
+                if left * solid <= 1:
+                    break
+                masks[i, r, c] = np.uint16(min(max(shares[i + 1] / left, 0.0), 1.0) * solid + 0.5)
+                left -= shares[i + 1]

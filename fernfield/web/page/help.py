@@ -24,6 +24,7 @@ from fernfield.web.kernel.parts import page
 from fernfield.web.kernel.pictures import png_of
 from fernfield.web.rooms import PANELS
 from fernfield.web.rooms.files.routes import AsTract, AsWorld
+from fernfield.work.cover.areas import FillCover, SwapCover
 from fernfield.work.cover.rows import CoverRule
 from fernfield.work.ground.commands import MoveLand, PressFile, Reset, Weather
 from fernfield.work.ground.rows import Landscape, Level, Limits, Recipe, Sheet, Weathering
@@ -60,7 +61,7 @@ FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
         ("Weather", Weather), ("Press a file in", PressFile), ("Land from a seed", Recipe),
         ("Landscape", Landscape), ("Weather of made land", Weathering),
     )),
-    ("cover", (("Cover rule", CoverRule),)),
+    ("cover", (("Fill an area", FillCover), ("Swap covers", SwapCover), ("Cover rule", CoverRule))),
     ("growth", (("Kind", Kind), ("Mix", Mix))),
     ("water", (("Sea", Water),)),
     ("light", (("Sun", Light),)),

@@ -28,16 +28,19 @@ from fernfield.work.plots.rows import PLOTS
 
 
 class InArea(Command):
-    """Where covers change: a plot, a rectangle or an outline; the whole tract when none of them is said."""
+    """Where covers change: a plot, a box, an outline, what a cover covers, or the whole tract when none is said."""
 
     plot: Annotated[Key | None, UNASKED] = None
     box: Annotated[Box | None, UNASKED] = None
     outline: Annotated[tuple[Spot, ...] | None, Field(min_length=3, max_length=2000), UNASKED] = None
+    covered_by: Annotated[Key | None, UNASKED] = None
     feather_m: Feather = 0.0
 
     @property
     def area(self) -> Area:
-        return Area(plot=self.plot, box=self.box, outline=self.outline, feather_m=self.feather_m)
+        return Area(
+            plot=self.plot, box=self.box, outline=self.outline, cover=self.covered_by, feather_m=self.feather_m
+        )  # fmt: skip
 
     @model_validator(mode="after")
     def _is_an_area(self) -> InArea:
@@ -49,7 +52,7 @@ class FillCover(InArea):
     """Bring a cover to a share of the ground in an area; the others keep their proportions."""
 
     do: Literal["fill_cover"] = "fill_cover"
-    cover: Key
+    cover: Annotated[Key, UNASKED]
     share: Annotated[float, Field(ge=0, le=1), Say("Share")] = 1.0
 
 
@@ -60,8 +63,8 @@ class SwapCover(InArea):
     model_config = ConfigDict(populate_by_name=True)
 
     do: Literal["swap_cover"] = "swap_cover"
-    from_: Annotated[Key, Field(alias="from")]
-    to: Key
+    from_: Annotated[Key, Field(alias="from"), UNASKED]
+    to: Annotated[Key, UNASKED]
     least_share: Annotated[float, Field(ge=0, le=1), Say("Nothing under a share of")] = 0.05
 
     @model_validator(mode="after")

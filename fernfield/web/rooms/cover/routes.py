@@ -73,7 +73,10 @@ def _context(asked: Asked) -> dict[str, Any]:
     covers = covers_of(asked.world)
     # The rules that there are, and the top cover's, which may get one.
     ruled = [(key, cover) for key, cover in covers[1:] if cover.rule is not None or key == covers[-1][0]]
-    return {"tools": COVER_TOOLS.values(), "pictures": [], "ruled": ruled, "CoverRule": CoverRule}
+    return {
+        "tools": COVER_TOOLS.values(), "pictures": [], "ruled": ruled, "CoverRule": CoverRule, "FillCover": FillCover,
+        "SwapCover": SwapCover,
+    }  # fmt: skip
 
 
-PANEL = Panel("cover", _context)
+PANEL = Panel("cover", _context, script=True)

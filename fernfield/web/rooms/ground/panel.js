@@ -2,6 +2,7 @@
 import Alpine from "/static/js/kernel/alpine.js";
 import { bodyOf, fieldsOf, fill, sendAlso, valueOf } from "/static/js/kernel/forms.js";
 import { ask, say } from "/static/js/kernel/say.js";
+import { areaWords } from "/static/js/seen/area.js";
 import { fetchPanel, setBrush, watchForm } from "/static/js/seen/bench.js";
 import { MOVED } from "/static/js/seen/drawn/marks.js";
 import { drawOutline } from "/static/js/seen/hands/outline.js";
@@ -21,8 +22,6 @@ import {
   watch,
 } from "/static/js/seen/state.js";
 import { beginRecipe } from "./land.js";
-
-/** @typedef {import("/static/js/types.js").Area} Area */
 
 const base = `/api/worlds/${state.world.id}`;
 const box = /** @type {HTMLElement} */ (document.getElementById("bench"));
@@ -51,7 +50,6 @@ watch(
     const plots = state.keepTo?.plots || [];
     const left = plots.filter((/** @type {string} */ key) => row("plots", key));
     if (left.length < plots.length) setKeep({ ...state.keepTo, plots: left });
-    if (state.area.plot && !row("plots", state.area.plot)) setArea({});
   },
 );
 watch(
@@ -60,30 +58,6 @@ watch(
     if (state.sheet && !row("sheets", state.sheet)) state.sheet = "";
   },
 );
-
-/** Take an area into the hand. @param {Area} area */
-function setArea(area) {
-  state.area = area;
-  keep();
-  showMove();
-}
-
-const SIDES = [
-  ["x0", "West", 0],
-  ["x1", "East", 2],
-  ["y0", "South", 1],
-  ["y1", "North", 3],
-];
-
-/** @param {Area} area */
-function areaWords(area) {
-  if (area.plot) return `the plot ${row("plots", area.plot)?.name ?? ""}`;
-  if (area.cover) return `what ${row("covers", area.cover)?.name ?? area.cover} covers`;
-  if (area.outline) return `a drawn outline of ${area.outline.length} points`;
-  if (!area.box) return "the whole tract";
-  const [x0, y0, x1, y1] = area.box;
-  return `a rectangle of ${(x1 - x0).toFixed(0)} by ${(y1 - y0).toFixed(0)} m at E ${x0.toFixed(0)} N ${y0.toFixed(0)}`;
-}
 
 Alpine.data("ground", () => ({
   symmetryWords: "",
@@ -159,36 +133,8 @@ Alpine.data("ground", () => ({
     const into = /** @type {HTMLElement} */ (event.currentTarget).dataset.into || null;
     ask(`${base}/sheets/${state.sheet}/merge`, "POST", { into });
   },
-  // The area in the hand
   get areaWords() {
     return areaWords(state.area);
-  },
-  get sides() {
-    return SIDES.map(([name, words, at]) => ({ name, words, at, value: state.area.box?.[Number(at)] }));
-  },
-  whole: () => setArea({}),
-  again: () => setArea(state.lastArea || {}),
-  drawBox: () =>
-    drawOutline("box", ([[ax, ay], [bx, by]]) =>
-      setArea({ box: [Math.min(ax, bx), Math.min(ay, by), Math.max(ax, bx), Math.max(ay, by)] }),
-    ),
-  drawFreehand: () => drawOutline("freehand", (points) => setArea({ outline: points })),
-  /** @param {Event} event */
-  takePlot(event) {
-    const { value } = /** @type {HTMLSelectElement} */ (event.target);
-    setArea(value ? { plot: value } : {});
-  },
-  /** @param {Event} event */
-  takeCover(event) {
-    const { value } = /** @type {HTMLSelectElement} */ (event.target);
-    setArea(value ? { cover: value } : {});
-  },
-  /** @param {Event} event */
-  typeSide(event) {
-    const field = /** @type {HTMLInputElement} */ (event.target);
-    const sides = [...(state.area.box || [grid.west, grid.south, grid.east, grid.north])];
-    sides[Number(field.dataset.side)] = Number(field.value);
-    setArea({ box: sides });
   },
   pickPlace() {
     drawOutline("place", ([[x, y]]) => {
@@ -257,6 +203,8 @@ function showMove() {
   }, 120);
 }
 
+heed("area", showMove);
+
 heed("panel", () => {
   if (state.stage !== "ground") return;
   const shape = /** @type {HTMLFormElement} */ (box.querySelector("form[data-form]"));
@@ -307,10 +255,6 @@ heed("panel", () => {
     });
   }
   beginRecipe(box);
-});
-document.body.addEventListener("fern:area-worked", () => {
-  state.lastArea = { ...state.area };
-  keep();
 });
 document.body.addEventListener("fern:sheet", (event) => {
   const { key } = /** @type {CustomEvent} */ (event).detail;

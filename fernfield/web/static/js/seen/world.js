@@ -6,6 +6,7 @@ import "../kernel/focus.js";
 import { closeDrawers, layer } from "../kernel/layers.js";
 import { id } from "../kernel/shapes.js";
 import { meantBy, typing } from "../kernel/shortcuts.js";
+import "./area.js";
 import { askLevels, setSea } from "./told/altitude.js";
 import { fetchPanel, goTo, setBrush, take } from "./bench.js";
 import { steer } from "./hands/cursor.js";

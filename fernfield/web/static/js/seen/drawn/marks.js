@@ -198,13 +198,13 @@ function footprint(context) {
 
 /** The area in the hand, and where the land of the form "move" would come to lie. @param {CanvasRenderingContext2D} context */
 function area(context) {
-  if (state.stage !== "ground") return;
+  if (state.stage !== "ground" && state.stage !== "cover") return;
   const corners = cornersOf(state.area);
   if (!corners) return;
   polyline(context, corners, true);
   haloed(context, FERN, 1.6, [8, 4]);
   const there = MOVED.corners;
-  if (!there) return;
+  if (!there || state.stage !== "ground") return;
   polyline(context, there, true);
   haloed(context, RUST, 1.6);
 }
