@@ -59,6 +59,11 @@ OWN = sorted({setting.name for tool in TOOLS.values() for setting in tool.settin
 SHEETED = [tool.name for tool in TOOLS.values() if tool.sheeted]
 
 
+def _either(names: list[str]) -> str:
+    """Names as a message lists them: "paint, veil or blotch"."""
+    return " or ".join(part for part in (", ".join(names[:-1]), names[-1]) if part)
+
+
 class StrokeStart(ToolFields):
     """A stroke without its path. `strength` is m/s for raise, lower, flatten and roughen, else percent per second.
 
@@ -91,18 +96,18 @@ class StrokeStart(ToolFields):
             value = getattr(self, field)
             if value is not None and field not in own:
                 tools = [t.name for t in TOOLS.values() if field in t.first]
-                raise InvalidInput(f"{field} goes with {' or '.join(tools)}, not with {self.tool}", field)
+                raise InvalidInput(f"{field} goes with {_either(tools)}, not with {self.tool}", field)
             if value is not None:
                 own[field].check(value)
         for field in SUBJECTS:
             given = getattr(self, field) is not None
             if given and tool.subject != field:
                 tools = [t.name for t in TOOLS.values() if t.subject == field]
-                raise InvalidInput(f"{field} goes with {' or '.join(tools)}, not with {self.tool}", field)
+                raise InvalidInput(f"{field} goes with {_either(tools)}, not with {self.tool}", field)
             if not given and tool.subject == field:
                 raise InvalidInput(f"{self.tool} needs {field}", field)
         if self.sheet is not None and not tool.sheeted:
-            raise InvalidInput(f"sheet goes with {' or '.join(SHEETED)}, not with {self.tool}", "sheet")
+            raise InvalidInput(f"sheet goes with {_either(SHEETED)}, not with {self.tool}", "sheet")
         return self
 
     @property

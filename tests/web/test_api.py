@@ -162,7 +162,7 @@ def test_tiles_and_patches_show_the_same_ground(client: TestClient, made: dict[s
         ({"path": [[0, 0, 1], [0, 0, 0]]}, "path", "backwards: 0.0 s after 1.0 s"),
         ({"path": [[0, 0]]}, "path.0", "x, y, seconds and maybe a pen's pressure, not 2 numbers"),
         ({"path": [[0, 0, 0], [0, 0, 9999]]}, "path", "at most 600 s"),
-        ({"cover": "grass"}, "cover", "cover goes with paint or take_away, not with raise"),
+        ({"cover": "grass"}, "cover", "cover goes with paint, take_away, veil, speckle or blotch, not with raise"),
         ({"tool": "paint"}, "cover", "paint needs cover"),
         ({"colour": "red"}, "colour", "not permitted"),
         ({"path": [["x", 0, 0]]}, "path.0.0", "valid number"),
