@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from typing import Any
 
 import numpy as np
@@ -11,10 +12,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
+import fernfield.work.cover.areas
+import fernfield.work.kernel.writing.sweep
 from fernfield.core.cover.areas import filled, swapped
 from fernfield.core.cover.shares import SOLID, shares_as_bytes
-from fernfield.work.cover.areas import FillCover, fill_cover
+from fernfield.work.cover.areas import FillCover, SwapCover, fill_cover, swap_cover
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.studio import Studio
+from fernfield.work.worlds.beginnings import WorldSpec
+from tests.conftest import draw
 from tests.cover.test_veil import NEAR, SHAPE, shares_of
 
 MASKS = arrays(np.uint16, (3, *SHAPE), elements=st.integers(0, SOLID))
@@ -158,3 +164,32 @@ def test_what_a_cover_covers_is_an_area_too(client: TestClient, tract: str) -> N
     now = planes(client, tract)
     assert (now["path"] > 0).sum() == (now["earth"] > 0).sum() == 101 * 71
     assert now["path"].max() == pytest.approx(128, abs=1)
+
+
+@pytest.mark.parametrize("way", ["under the lock", "beside the world"])
+def test_what_others_paint_meanwhile_is_swapped_too(studio: Studio, way: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Over tiles that were worked out already and over some that were not; and both ways come to the same."""
+    if way == "beside the world":
+        monkeypatch.setattr(fernfield.work.kernel.writing.sweep, "AT_ONCE", 0)
+    spec = WorldSpec(name="Wide", width_m=1200, depth_m=700, spacing_m=1, elevation_m=10, sea_level_m=0)
+    world = studio.world(studio.create(spec))
+    tract, land = world.first_tract, world.first_land
+    draw(world, "paint", cover="path", path=[(100, 200, 0), (1100, 500, 4)], strength=90)
+    calls, turn = [], threading.Lock()
+
+    def slowly(masks: np.ndarray, *more: Any) -> np.ndarray:
+        with turn:
+            calls.append(1)
+            if len(calls) == 6 and way == "beside the world":
+                draw(world, "paint", cover="path", path=[(50, 350, 0), (1150, 350, 4)], strength=90)
+        return swapped(masks, *more)
+
+    monkeypatch.setattr(fernfield.work.cover.areas, "swapped", slowly)
+    found = swap_cover(world, tract, SwapCover(from_="path", to="earth"))
+    assert found.left == 0
+    assert len(calls) > 6
+    path, earth = (land.read(layer, land.grid.window) for layer in ("cover:path", "cover:earth"))
+    assert path.max() == 0
+    assert (earth[:, 600] > 0).sum() > 10
+    changed = land.read("cover:earth", land.grid.window) > 0
+    assert found.posts == changed.sum()

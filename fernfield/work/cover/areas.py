@@ -20,7 +20,7 @@ from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rows import Key, Spot
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld, Outcome
-from fernfield.work.kernel.writing.drawing import AsItWas, Make, Put, draw
+from fernfield.work.kernel.writing.drawing import AsItWas, Masks, draw
 from fernfield.work.kernel.writing.ledger import Ended, said
 from fernfield.work.kernel.writing.sweep import Sweep
 from fernfield.work.plots.areas import Area, Box, Feather, area_words, share_of, window_of
@@ -119,36 +119,27 @@ SEEN = 1 / 255
 
 def _draw(world: OpenWorld, tract: Tract, command: InArea, words: str, new: New, gone: int | None) -> Covered:
     """One revision of all masks in an area. `gone`: the cover of which is told how much is left."""
-    told: dict[tuple[int, int, int, int], tuple[int, int]] = {}
+    told: dict[Window, tuple[int, int]] = {}
 
     def begin() -> Sweep:
         told.clear()
         land, area = world.land_from(tract.row.id), command.area
-        window = window_of(world, land, area)
         layers = [cover_layer(key) for key, _ in covers_of(world)[1:]]
-        made: dict[tuple[int, int, int, int], OpacityArray] = {}
 
-        def all_of(as_it_was: AsItWas, part: Window) -> OpacityArray:
-            """Every mask of a part: worked out once, while its layers come one after the other."""
-            at = part.row0, part.col0, part.row1, part.col1
-            if at not in made:
-                was = as_it_was(land)
-                masks = np.stack([was.read(layer, part) for layer in layers])
-                share = share_of(world, land, area, part, command.feather_m)
-                made.clear()
-                made[at] = new(masks, share)
-                posts = int((made[at] != masks).any(axis=0).sum())
-                told[at] = posts, 0 if gone is None else _left(made[at], gone, share)
-            return made[at]
+        def look(as_it_was: AsItWas, part: Window) -> dict[str, OpacityArray]:
+            was = as_it_was(land)
+            masks = np.stack([was.read(layer, part) for layer in layers])
+            share = share_of(world, land, area, part, command.feather_m)
+            made = new(masks, share)
+            # A part that is worked out again, since others drew there meanwhile, counts once.
+            told[part] = int((made != masks).any(axis=0).sum()), 0 if gone is None else _left(made, gone, share)
+            return {
+                layer: mask
+                for layer, mask, before in zip(layers, made, masks, strict=True)
+                if not np.array_equal(mask, before)
+            }
 
-        def put(number: int, layer: str) -> Put:
-            def look(as_it_was: AsItWas, part: Window) -> Make:
-                mask = all_of(as_it_was, part)[number].astype(np.float32)
-                return lambda _was: mask
-
-            return Put(land, window, look, layer)
-
-        puts = [put(number, layer) for number, layer in enumerate(layers)]
+        puts = [Masks(land, window_of(world, land, area), look)]
         return draw(world, puts, None, lambda: Ended(words, said(command)), PLOTS.name, COVERS.name)
 
     outcome = world.sweep(begin)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING, Any
@@ -45,8 +45,20 @@ class Put:
     layer: str = HEIGHT
 
 
+@dataclass(frozen=True)
+class Masks:
+    """New values of several masks in a window of a land, which are worked out together.
+
+    look : reads what is needed for a part of the window, and gives the masks that differ by their layers
+    """
+
+    land: Land
+    window: Window
+    look: Callable[[AsItWas, Window], Mapping[str, NDArray[Any]]]
+
+
 def draw(
-    world: OpenWorld, puts: Iterable[Put], into: str | None, ends: Callable[[], Ended], *rests_on: str,
+    world: OpenWorld, puts: Iterable[Put | Masks], into: str | None, ends: Callable[[], Ended], *rests_on: str,
     still: Callable[[], bool] = lambda: True,
 ) -> Sweep:  # fmt: skip
     """An edit of areas, tile by tile; where several puts meet they follow one another, and all read what was before.
@@ -56,7 +68,7 @@ def draw(
     still : whether what was read before is as it was
     """
     pen = _Pen(world, into)
-    here: dict[Unit, list[tuple[Put, Window, tuple[slice, slice]]]] = {}
+    here: dict[Unit, list[tuple[Put | Masks, Window, tuple[slice, slice]]]] = {}
     for put in puts:
         for tract, tile, whole, part in put.land.tiles(put.window):
             here.setdefault((tract.row.id, tile), []).append((put, part, part.inside(whole)))
@@ -65,7 +77,12 @@ def draw(
         def as_it_was(land: Land) -> Land:
             return land.read_by(draft.cache)
 
-        makes = [(put.layer, box, put.look(as_it_was, part)) for put, part, box in here[unit]]
+        makes = []
+        for put, part, box in here[unit]:
+            if isinstance(put, Put):
+                makes.append((put.layer, box, put.look(as_it_was, part)))
+            else:
+                makes += [(layer, box, _set(values)) for layer, values in put.look(as_it_was, part).items()]
         for layer, box, make in makes:
             if layer == HEIGHT:
                 pen.put(draft, unit, box, make)
@@ -90,6 +107,12 @@ def draw_ground(
 def plainly(new: New) -> Callable[[AsItWas, Window], Make]:
     """What needs to know nothing but what is there."""
     return lambda _as_it_was, part: partial(new, part)
+
+
+def _set(values: NDArray[Any]) -> Make:
+    """Just these values; float32 holds every 16-bit number."""
+    exact = values.astype(np.float32)
+    return lambda _was: exact
 
 
 def _most(mask: NDArray[Any]) -> int:
