@@ -467,12 +467,13 @@ def test_two_people_in_one_place_end_with_the_same_land_on_both_screens(
         shot = table.page.screenshot(clip={"x": 420, "y": 160, "width": 560, "height": 420})
         return np.asarray(Image.open(io.BytesIO(shot)).convert("RGB")).astype(int)
 
-    # A picture of what moved and one of the whole tile may differ by a rounding of their shades.
+    # A picture of what moved and one of the whole tile may differ by a rounding of their shades, and where that decides
+    # on which side of a line a pixel lies: in one of ten thousand at most.
     for _ in range(40):
-        apart = np.abs(seen(one) - seen(two))
-        if apart.max() <= 8:
+        apart = np.abs(seen(one) - seen(two)).max(axis=2)
+        if (apart > 8).mean() <= 1e-4:
             break
-    assert apart.max() <= 8
+    assert (apart > 8).mean() <= 1e-4
     assert apart.mean() < 0.05
     context.close()
 
