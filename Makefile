@@ -8,7 +8,7 @@ DATA ?= data
 # Scripts and styles; what is generated or comes from elsewhere is left out by .prettierignore.
 DRAWN := "fernfield/web/**/*.{js,ts,css}"
 
-.PHONY: demo test lint types test-steady soak mutants system-packages bench screenshots lock
+.PHONY: demo test lint types test-steady soak mutants system-packages bench screenshots lock reach
 
 demo: $(VENV)/run.done
 	$(BIN)/fernfield demo --host $(HOST) --port $(PORT) --data $(DATA)
@@ -56,6 +56,7 @@ system-packages:
 	fi
 
 $(VENV)/run.done: requirements.lock pyproject.toml
+	@echo "Installing $$(grep -c == requirements.lock) packages into $(VENV), about a minute the first time …"
 	$(PYTHON) -m venv $(VENV) || { echo "python3 -m venv does not work here: install python3-venv"; exit 1; }
 	$(BIN)/python -m pip install -q --disable-pip-version-check -r requirements.lock
 	$(BIN)/python -m pip install -q --disable-pip-version-check --no-deps -e .
@@ -69,6 +70,10 @@ $(VENV)/js.done: tools/types/package.json $(VENV)/dev.done
 	mkdir -p $(VENV)/js && cp tools/types/package.json $(VENV)/js/
 	PATH="$$PWD/$(BIN):$$PATH" $(BIN)/npm install --prefix $(VENV)/js --no-audit --no-fund --no-package-lock --silent
 	touch $@
+
+# Sallow Reach anew by its commands, and kept beside the code.
+reach: $(VENV)/run.done
+	$(BIN)/python tools/demo.py
 
 # Renew the two lock files from pyproject.toml.
 lock: $(VENV)/dev.done

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
+import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -17,6 +18,7 @@ from fernfield.core.errors import FernError, InvalidInput, of_disk
 
 if TYPE_CHECKING:
     from fernfield.web.kernel.access import Access
+    from fernfield.work.warm import Beside
 
 app = typer.Typer(
     help="Shape, cover, sow and walk large outdoor worlds, and hand them over as open files.",
@@ -76,6 +78,16 @@ def _shows(words: str) -> None:
     sys.stdout.flush()
 
 
+def _tell(beside: Beside) -> None:
+    """Say how far the compiling is, while the server answers already; a tool that is used before waits for its own."""
+
+    def follow() -> None:
+        beside.follow(lambda done, of: _shows(f"Compiling the tools, the first time on this machine: {done} of {of}"))
+        _shows("All tools are compiled")
+
+    threading.Thread(target=follow, daemon=True).start()
+
+
 def _run(host: str, port: int, data: Path, certificate: Path | None, key: Path | None, *, demo: bool) -> None:
     import uvicorn
 
@@ -85,7 +97,7 @@ def _run(host: str, port: int, data: Path, certificate: Path | None, key: Path |
     from fernfield.web.kernel.settings import Settings
     from fernfield.work.kernel.memory import keep_together
     from fernfield.work.studio import Studio
-    from fernfield.work.warm import compiling, warm_kernels
+    from fernfield.work.warm import SEEN, compiling, warm_kernels
 
     settings = Settings(host=host, port=port, data=data, certificate=certificate, key=key)
     tls = settings.certificate is not None
@@ -102,13 +114,15 @@ def _run(host: str, port: int, data: Path, certificate: Path | None, key: Path |
     studio = Studio(data, settings.logbook_mib, workers=settings.workers, cluster=settings.cluster)
     path = ""
     if demo:
-        # What it needs is compiled on the way, and the rest by the other processor meanwhile.
-        path = (
-            f"worlds/{build_demo(studio, lambda share, words: _shows(f'Preparing Sallow Reach: {share:.0%}, {words}'))}"
-        )
-    warm_kernels(lambda done, of: _shows(f"Compiling the kernels, the first time on this machine: {done} of {of}"))
-    if beside is not None:
-        beside.wait()
+        _shows("Bringing in Sallow Reach")
+        path = f"worlds/{build_demo(studio)}"
+    if beside is None:
+        warm_kernels()
+    else:
+        # Looking comes first; the hands' tools are compiled meanwhile, and while the first page is looked at.
+        _shows("Compiling what draws the pictures, the first time on this machine")
+        warm_kernels(steps=SEEN)
+        _tell(beside)
     config = uvicorn.Config(
         create_app(studio, settings, build_demo),
         host=host,

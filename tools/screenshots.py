@@ -89,7 +89,7 @@ def take(page: Page, url: str) -> None:
     page.locator("[data-stage=ground]").click()
     page.locator("#logbook").click()
     page.wait_for_timeout(1500)
-    page.locator("[data-look]").nth(6).click()
+    page.locator("[data-look]").last.click()
     shoot(page, "past", 2500)
     page.locator("[data-past=leave]").click()
     page.evaluate("Object.assign(document.documentElement.dataset, { theme: 'dusk', bsTheme: 'dark' })")

@@ -22,14 +22,15 @@ cp "$m/@fontsource-variable/archivo/files/archivo-latin-wght-normal.woff2" "$to/
 for weight in 400 500; do
   cp "$m/@fontsource/spline-sans-mono/files/spline-sans-mono-latin-$weight-normal.woff2" "$to/spline-sans-mono-$weight.woff2"
 done
-# Only what overlook.js and trial.js import; tree shaking drops the rest.
+# Only what the drawn parts of the page import; tree shaking drops the rest.
 cat > entry.js <<'JS'
 export {
   BufferAttribute, BufferGeometry, CanvasTexture, Color, ColorManagement, ConeGeometry, CylinderGeometry, BoxGeometry,
   DoubleSide, Group, IcosahedronGeometry, InstancedBufferAttribute, InstancedMesh, Line, LineBasicMaterial,
   LineLoop, LinearFilter, LinearMipmapLinearFilter, Matrix4, Mesh, MeshBasicMaterial, NoColorSpace, Object3D,
   PerspectiveCamera, PlaneGeometry, Quaternion, Raycaster, Scene, ShaderMaterial, Vector2, Vector3, WebGLRenderer,
-  LinearSRGBColorSpace, Sphere, Float32BufferAttribute
+  LinearSRGBColorSpace, Sphere, Float32BufferAttribute, DataArrayTexture, DataTexture, RedFormat, RGBAFormat, RepeatWrapping,
+  Vector4
 } from "three";
 JS
 printf 'export * from "three";\n' > "$to/three.d.ts"

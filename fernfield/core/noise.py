@@ -67,11 +67,17 @@ EVERYWHERE = np.zeros((0, 0), np.float32)
 
 
 def fractal(
-    shape: tuple[int, int], spots: Spots, octaves: Octaves, spacing: float, where: FloatArray = EVERYWHERE
+    shape: tuple[int, int],
+    spots: Spots,
+    octaves: Octaves,
+    spacing: float,
+    where: FloatArray = EVERYWHERE,
+    first: tuple[int, int] = (0, 0),
 ) -> FloatArray:
     """Noise from -1 to 1 at every post of an array of `shape`; its mean over large areas is 0.
 
-    With `where` (same shape) only posts at which it is not 0 are worked out; the others stay 0.
+    With `where` (same shape) only posts at which it is not 0 are worked out; the others stay 0. `first` is the row and
+    column, counted from `spots`, at which the array begins: so a part is the whole's, to the last bit.
     """
     out = np.zeros(shape, np.float32)
     if octaves.persistence == 1:
@@ -97,6 +103,7 @@ def fractal(
             _EAST,
             _NORTH,
             where,
+            *first,
         )
     return out
 
@@ -123,6 +130,8 @@ def _add_octave(
     east: FloatArray,
     north: FloatArray,
     where: FloatArray,
+    row0: int,
+    col0: int,
 ) -> None:
     rows, cols = out.shape
     some = where.shape[0] > 0
@@ -136,7 +145,7 @@ def _add_octave(
         for c in range(cols):
             if some and where[r, c] == 0:
                 continue
-            u, v = u0 + c * col_u + r * row_u, v0 + c * col_v + r * row_v
+            u, v = u0 + (c + col0) * col_u + (r + row0) * row_u, v0 + (c + col0) * col_v + (r + row0) * row_v
             iu, iv = math.floor(u), math.floor(v)
             if iu != last_u or iv != last_v:
                 # The same four corners serve every post of a cell.

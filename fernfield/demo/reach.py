@@ -1,4 +1,4 @@
-"""Sallow Reach: the demo world, made by the same commands as a user's.
+"""Sallow Reach: the demo world, and the commands that make it, the same as a user's; what they make is kept beside.
 
 A tidal fen and moor, made up for this: a winding creek between reed beds, a low limestone
 scar, a drowned clay pit, a moor with peat cuttings, a shingle bar against the sea. Two
@@ -10,12 +10,18 @@ from __future__ import annotations
 import itertools
 import math
 import random
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import suppress
+from dataclasses import replace
 from typing import Any
 
 from fernfield.core.brush.tool import STRENGTHS
-from fernfield.core.errors import Cancelled
-from fernfield.work.cover.rows import Cover, CoverRule
+from fernfield.core.errors import Conflict
+from fernfield.demo.kept import kept_world
+from fernfield.store.rows import Tile, TileAt
+from fernfield.work.cover.areas import MendFlecks, mend_flecks
+from fernfield.work.cover.rows import Cover
+from fernfield.work.cover.ruling import CoverRules
 from fernfield.work.ground.commands import PutSheet
 from fernfield.work.ground.rows import LEVELS, Level, Sheet
 from fernfield.work.ground.sheet_edits import put_sheet
@@ -70,11 +76,26 @@ HOLM_DEPTH_M = 320.0
 CARR: Points = ((250, 600), (330, 500), (350, 400), (470, 250), (480, 170))
 
 
+RULES: list[dict[str, Any]] = [
+    {"cover": "limestone", "name": "Scar", "ragged": 0.5, "grain_m": 12,
+     "conditions": [{"what": "slope", "from": 35, "soft": 9}]},
+    {"cover": "shingle", "name": "Under the banks", "amount": 0.8, "ragged": 0.6, "grain_m": 6,
+     "conditions": [{"what": "slope", "from": 22, "to": 36, "soft": 8}, {"what": "above_water", "to": 4, "soft": 3}]},
+    {"cover": "fen-peat", "name": "Wet ground", "amount": 0.55, "ragged": 0.5, "grain_m": 18,
+     "conditions": [
+         {"what": "wetness", "from": 9.5, "soft": 2}, {"what": "above_water", "from": 0.5, "to": 14, "soft": 3},
+     ]},
+    {"cover": "ling", "name": "Dry tops", "amount": 0.5, "ragged": 0.8, "grain_m": 30,
+     "conditions": [{"what": "elevation", "from": 24, "soft": 8}, {"what": "curvature", "from": 0.2, "soft": 0.8}]},
+]  # fmt: skip
+"""From top to bottom; what the wardens have painted lies over them."""
+
+
 def rows() -> list[tuple[str, str, Row]]:
     """Water, light, covers and the mix of Sallow Reach."""
 
-    def cover(name: str, colour: str, position: int, rule: CoverRule | None = None) -> Cover:
-        return Cover(name=name, colour=colour, position=position, rule=rule)
+    def cover(name: str, colour: str, position: int, texture: str, tile_m: float, **more: Any) -> Cover:
+        return Cover(name=name, colour=colour, position=position, texture=texture, tile_m=tile_m, **more)
 
     alder = Kind(
         key="alder",
@@ -106,14 +127,15 @@ def rows() -> list[tuple[str, str, Row]]:
         ("about", "world", About(name=NAME, description=WORDS)),
         ("water", "sea", Water(sea_level_m=0.0)),
         ("light", "sun", Light(sun_bearing_deg=302.0, sun_height_deg=24.0)),
-        ("covers", "moor-grass", cover("Moor grass", "#a8a673", 0)),
-        ("covers", "sedge", cover("Sedge", "#8b9a5b", 1)),
-        ("covers", "fen-peat", cover("Fen peat", "#6e5a46", 2)),
-        ("covers", "ling", cover("Ling", "#8f7480", 3)),
-        ("covers", "silt", cover("Silt", "#b5a583", 4)),
-        ("covers", "shingle", cover("Shingle", "#cdc3a8", 5)),
-        ("covers", "worn-path", cover("Worn path", "#cbb285", 6)),
-        ("covers", "limestone", cover("Limestone", "#c3bfb2", 7, CoverRule(above_deg=36.0, blend_deg=8.0))),
+        ("covers", "moor-grass", cover("Moor grass", "#a8a673", 0, "turf", 3)),
+        ("covers", "sedge", cover("Sedge", "#7f9350", 1, "reeds", 4, pace=0.85, sound="wet grass")),
+        ("covers", "fen-peat", cover("Fen peat", "#6e5a46", 2, "peat", 6, pace=0.7, sound="mud")),
+        ("covers", "ling", cover("Ling", "#886a86", 3, "heath", 5, pace=0.9, sound="brush")),
+        ("covers", "silt", cover("Silt", "#9a8a76", 4, "ripples", 7, pace=0.75, sound="mud")),
+        ("covers", "shingle", cover("Shingle", "#d9d0ba", 5, "pebbles", 4, pace=0.85, sound="gravel")),
+        ("covers", "worn-path", cover("Worn path", "#dfbb84", 6, "trodden", 4, sound="earth")),
+        ("covers", "limestone", cover("Limestone", "#b2bac4", 7, "slabs", 9, steep_texture="layers", sound="stone")),
+        ("cover-rules", "world", CoverRules.model_validate({"rules": RULES})),
         ("mixes", "carr", Mix(name="Carr and erratics", seed=11, kinds=(alder, erratic))),
     ]
 
@@ -362,30 +384,40 @@ Say = Callable[[float, str], None]
 
 
 def build_demo(studio: Studio, say: Say = lambda share, words: None) -> str:
-    """The id of Sallow Reach in a studio; made when it is not there, and anew when its making was cut off.
+    """The id of Sallow Reach in a studio; brought in as it is kept when it is not there.
 
     `say` is told how far it is (0 to 1), and what is done now.
     """
+    # An earlier version left this where its making was cut off.
     marker = studio.data / "demo-being-made"
     cut_off = marker.read_text() if marker.exists() else None
+    marker.unlink(missing_ok=True)
     for world in list(studio.worlds()):
         if world.id == cut_off:
             studio.delete(world.id)
         elif name_of(world) == NAME:
-            marker.unlink(missing_ok=True)
             return world.id
+    new = kept_world()
+
+    def told() -> Iterator[tuple[TileAt, Tile]]:
+        for number, tile in enumerate(new.tiles):
+            if number % 8 == 0:
+                say(min(number / TILES, 0.99), "laying out its land")
+            yield tile
+
+    studio.store.create(replace(new, tiles=told()))
+    return new.id
+
+
+TILES = 140
+"""About how many there are, to say how far it is."""
+
+
+def make_reach(studio: Studio, say: Say = lambda share, words: None) -> str:
+    """Sallow Reach by the same commands as a user's; its id."""
     spec = WorldSpec(name=NAME, width_m=SIZE_M, depth_m=SIZE_M, spacing_m=1.0, elevation_m=5.0, sea_level_m=0.0)
     world_id = studio.create(spec, rows())
-    marker.write_text(world_id)
-    try:
-        _build(studio, world_id, say)
-    except Cancelled:
-        # Nothing half made stays, also not in the bin.
-        studio.delete(world_id)
-        studio.destroy(world_id)
-        marker.unlink()
-        raise
-    marker.unlink()
+    _build(studio, world_id, say)
     return world_id
 
 
@@ -400,6 +432,10 @@ def _build(studio: Studio, world_id: str, say: Say) -> None:
     _dress(hand, rng)
     say(0.8, "joining the holm")
     _holm(studio, world, hand, rng)
+    say(0.95, "mending what was left by the way")
+    for tract in world.tracts.values():
+        with suppress(Conflict):
+            mend_flecks(world, tract, MendFlecks())
     say(0.97, "placing pieces and starts")
     for key, kit, name, x, y, turn, team, default in STANDING:
         sort = "piece" if kit else "start"

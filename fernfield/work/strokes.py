@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 from dataclasses import replace
+from functools import partial
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import Field, create_model, model_validator
@@ -171,6 +172,8 @@ def manner_of(world: OpenWorld, tract_id: str, said: StrokeBase) -> Manner:
         None if start.tip is None else world.picture(start.tip),
         kept_by(world, land, start.keep_to),
         world.only(SYMMETRY).images(),
+        still=None if layer.touched is None else partial(layer.touched, world, tool, start.subject),
+        under=None if layer.under is None else layer.under(world, land),
     )
     if ground.bounds is None:
         return manner

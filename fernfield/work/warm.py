@@ -4,18 +4,17 @@ from __future__ import annotations
 
 import subprocess
 import sys
-import time
 from collections.abc import Callable, Sequence
 
 import numpy as np
 
 from fernfield.core.brush.brush import Touch
 from fernfield.core.brush.keep import inside
-from fernfield.core.brush.mask import add_in_place
+from fernfield.core.brush.mask import add_in_place, taken_over
 from fernfield.core.brush.pressing import Laying, MaskPressing, Pressing
 from fernfield.core.brush.shapes import Outline, shaped_weights
 from fernfield.core.brush.tips import tip
-from fernfield.core.cover.areas import swapped
+from fernfield.core.cover.areas import exchanged, sharpened, swapped
 from fernfield.core.cover.shares import compose_colours
 from fernfield.core.cover.tools import COVER_TOOLS
 from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan
@@ -24,6 +23,7 @@ from fernfield.core.ground.carry import Carriage, seen
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.ground.weather import weather as press
 from fernfield.core.growth.scatter import Habit, scatter
+from fernfield.core.kernels import compiled_before
 from fernfield.core.light.relief import gradients, relief
 from fernfield.core.light.shadow import sunlit
 from fernfield.core.noise import Octaves, Spots, fractal, plain_spots
@@ -72,16 +72,18 @@ def _masks() -> None:
     inside([square], (40, 40), 0, 0, 2.0)
     mask = np.zeros((40, 40), np.uint16)
     add_in_place(mask[4:30, 4:30], TOUCH)
-    pressing = MaskPressing(mask[None].copy(), False, np.ones((40, 40), np.float32), 0.1, {}, 1.0, mask[None])
+    pressing = MaskPressing(mask[None].copy(), True, np.ones((40, 40), np.float32), 0.1, {}, 1.0, mask[None])
     for tool in COVER_TOOLS.values():
         pressing.values = tool.first
         if tool.press_masks is not None:
             tool.press_masks(pressing)
         if tool.pattern is not None:
             tool.pattern(mask.shape, plain_spots(0, 0, 1.0), tool.first, 1.0)
-    swapped(mask[None].copy(), 0, 1, pressing.weights, 0.05)
-    grid = Grid(40, 40, 1.0)
-    scatter(mask, grid.window, grid, grid.window, Habit(200, 1, 2), 1)
+    pair = np.stack([mask, mask])
+    taken_over(pair, np.zeros((2, 40, 40), np.float32))
+    exchanged(pair, np.array([1, 0]), pressing.weights)
+    sharpened(pair, pressing.weights, 2.0)
+    swapped(pair, 0, 1, pressing.weights, 0.05)
 
 
 def _overviews() -> None:
@@ -106,8 +108,16 @@ def _pictures() -> None:
     )
 
 
-STEPS: tuple[Step, ...] = (_tools, _noise, _masks, _overviews, _paths, _pictures, _weather)
-"""What is needed first comes first."""
+def _growth() -> None:
+    grid, mask = Grid(40, 40, 1.0), np.zeros((44, 44), np.uint16)
+    for plot in (mask[:40, :40].copy(), mask[2:42, 2:42]):
+        scatter(plot, grid.window, grid, grid.window, Habit(200, 1, 2), 1)
+
+
+SEEN: tuple[Step, ...] = (_pictures, _overviews, _growth)
+"""What has to be there before a world can be looked at."""
+HANDS: tuple[Step, ...] = (_tools, _noise, _masks, _paths, _weather)
+STEPS: tuple[Step, ...] = (*SEEN, *HANDS)
 
 
 def warm_kernels(say: Callable[[int, int], None] = lambda done, of: None, steps: Sequence[Step] = STEPS) -> None:
@@ -118,21 +128,29 @@ def warm_kernels(say: Callable[[int, int], None] = lambda done, of: None, steps:
     say(len(steps), len(steps))
 
 
-COLD_S = 0.4
-"""The first step takes longer than this only where its kernels have to be compiled."""
+class Beside:
+    """A process that compiles all kernels on the other processor, and keeps them on the disk for this one."""
+
+    def __init__(self) -> None:
+        self._process = subprocess.Popen(
+            [sys.executable, "-m", "fernfield.work.warm"], start_new_session=True, stdout=subprocess.PIPE, text=True
+        )
+
+    def follow(self, say: Callable[[int, int], None]) -> None:
+        """Until it has ended; then what it compiled is loaded. `say` is told how many of the steps are done."""
+        assert self._process.stdout is not None
+        for line in self._process.stdout:
+            done, of = line.split()
+            say(int(done), int(of))
+        self._process.wait()
+        warm_kernels()
 
 
-def compiling() -> subprocess.Popen[bytes] | None:
-    """A process beside this one that compiles what is needed last: the other processor's part, kept on the disk.
-
-    None where the kernels have been compiled before.
-    """
-    began = time.monotonic()
-    _noise()
-    if time.monotonic() - began < COLD_S:
-        return None
-    return subprocess.Popen([sys.executable, "-m", "fernfield.work.warm"], start_new_session=True)
+def compiling() -> Beside | None:
+    """Begin to compile beside this process; None where all was compiled before."""
+    return None if compiled_before() else Beside()
 
 
 if __name__ == "__main__":
-    warm_kernels(steps=STEPS[::-1])
+    # The process that began this one compiles what is seen from its first step on: here from its last.
+    warm_kernels(lambda done, of: print(done, of, flush=True), [*SEEN[:0:-1], *HANDS, SEEN[0]])

@@ -62,6 +62,15 @@ class Server:
         with urllib.request.urlopen(self.url + path, timeout=120) as answer:
             return json.load(answer)
 
+    def send(self, path: str, body: Any = None, method: str = "POST") -> Any:
+        """Ask for a change, as a script would; the answer."""
+        data = None if body is None else json.dumps(body).encode()
+        head = {"content-type": "application/json", "origin": self.url}
+        request = urllib.request.Request(self.url + path, data, head, method=method)
+        with urllib.request.urlopen(request, timeout=120) as answer:
+            text = answer.read()
+        return json.loads(text) if text else None
+
     def bytes_of(self, path: str) -> bytes:
         with urllib.request.urlopen(self.url + path, timeout=120) as answer:
             return bytes(answer.read())

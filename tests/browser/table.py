@@ -59,10 +59,14 @@ class Table:
         self.page.mouse.move(*self.at(x, y))
         near = "([x, y]) => fern.facts.spot && Math.hypot(fern.facts.spot.x - x, fern.facts.spot.y - y) < 3"
         until(self.page, near, arg=[x, y])
-        at = self.page.evaluate("fern.facts.spot")
-        now = self.spot(at["x"], at["y"])["elevation_m"]
-        until(self.page, "z => Math.abs(fern.facts.spot.elevation_m - z) < 1e-3", arg=now)
-        return dict(self.page.evaluate("fern.facts.spot"))
+        end = time.monotonic() + PATIENCE
+        while True:
+            # The page may still tell of where the pointer was a moment ago: whatever it tells has to be true.
+            told = dict(self.page.evaluate("fern.facts.spot"))
+            if abs(told["elevation_m"] - self.spot(told["x"], told["y"])["elevation_m"]) < 1e-3:
+                return told
+            assert time.monotonic() < end, f"the page tells {told}"
+            until(self.page, "old => JSON.stringify(fern.facts.spot) !== JSON.stringify(old)", arg=told)
 
     def drag(self, start: tuple[float, float], end: tuple[float, float], button: Any = "left", steps: int = 20) -> None:
         """A stroke of the pointer between two spots; waits until it is acknowledged."""

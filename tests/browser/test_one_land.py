@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from typing import Any
 
 import numpy as np
@@ -107,9 +106,7 @@ def test_a_plot_is_dragged_over_the_join_and_a_corner_of_it_moved(table: Table) 
     tracts = {tract["name"]: tract["id"] for tract in table.server.get(f"/api/worlds/{table.world}")["tracts"]}
     revision = table.revision()
     corners = [[600, 40], [660, 40], [660, 90], [600, 90]]
-    body = json.dumps({"name": "Net loft", "points": corners})
-    put = "([at, body]) => fetch(at, {method: 'POST', headers: {'content-type': 'application/json'}, body})"
-    page.evaluate(put, [f"{api}?in=world", body])
+    table.server.send(f"{api}?in=world", {"name": "Net loft", "points": corners})
     table.kept(revision)
 
     def loft() -> dict[str, Any]:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import json
-import urllib.request
 from typing import Any
 
 import numpy as np
@@ -15,13 +13,7 @@ from tests.browser.table import WAIT
 
 
 def call(server: Server, method: str, path: str, body: Any = None) -> Any:
-    data = None if body is None else json.dumps(body).encode()
-    request = urllib.request.Request(
-        server.url + path, data, {"content-type": "application/json", "origin": server.url}, method=method
-    )
-    with urllib.request.urlopen(request, timeout=120) as answer:
-        text = answer.read()
-    return json.loads(text) if text else None
+    return server.send(path, body, method)
 
 
 def heights(server: Server, tract: str, rows: int, cols: int) -> np.ndarray:

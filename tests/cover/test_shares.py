@@ -10,6 +10,7 @@ from fernfield.core.cover.shares import SOLID, SlopeRule, compose_colours, compo
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import Window
 from fernfield.work.cover.rows import COVERS, CoverRule
+from fernfield.work.cover.ruling import COVER_RULES, CoverRules
 from fernfield.work.cover.shares import cover_shares
 from fernfield.work.kernel.commands import put
 from fernfield.work.kernel.world import OpenWorld
@@ -98,6 +99,19 @@ def test_rock_follows_the_slope_when_the_ground_changes(world: OpenWorld) -> Non
     steep = spot(world, world.first_land, 117, 100)
     assert steep["slope_deg"] > 60
     assert steep["covers"]["Rock"] == 1
-    rock = world.row(COVERS, "rock")
-    world.edit(put(COVERS, "rock", rock.model_copy(update={"rule": CoverRule(above_deg=90, blend_deg=0)})))
+    world.edit(put(COVER_RULES, "world", CoverRules(rules=())))
     assert shares_at(world, 117, 100)["Rock"] == 0
+
+
+def test_a_rule_of_an_older_world_lies_where_it_lay(world: OpenWorld) -> None:
+    """In the stack, over what is painted under its cover; and a row of that time is read as it is."""
+    world.edit(put(COVER_RULES, "world", CoverRules(rules=())))
+    stored = '{"_v":1,"name":"Rock","colour":"#a39d92","position":3,"rule":{"above_deg":38.0,"blend_deg":6.0}}'
+    world.edit(put(COVERS, "rock", COVERS.parse("rock", stored)))
+    draw(world, path=[(100, 100, 0), (100, 100, 2)], strength=15, softness=0.3)
+    draw(world, "paint", cover="earth", path=[(117, 100, 0), (117, 100, 2)], strength=500)
+    assert shares_at(world, 117, 100)["Rock"] == 1
+    world.edit(
+        put(COVERS, "rock", world.row(COVERS, "rock").model_copy(update={"rule": CoverRule(above_deg=90, blend_deg=0)}))
+    )
+    assert shares_at(world, 117, 100)["Earth"] == pytest.approx(1, abs=0.01)

@@ -33,11 +33,9 @@ NEAR = 2.5 * 4 / SOLID
 
 def veiled(masks: np.ndarray, at: int, weights: np.ndarray, share: float) -> np.ndarray:
     """The masks after a veil of the cover `at` (0 is the base), in plain order."""
-    out = masks.copy()
-    own = out[max(at - 1, 0) :].copy()
-    veil(MaskPressing(own, at == 0, weights, 1.0, {"share": share}, 1.0, own))
-    out[max(at - 1, 0) :] = own
-    return out
+    whole = np.concatenate([np.zeros_like(masks[:1]), masks])
+    veil(MaskPressing(whole, at == 0, weights, 1.0, {"share": share}, 1.0, whole, at))
+    return whole[1:]
 
 
 def shares_of(masks: np.ndarray) -> np.ndarray:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import json
-import urllib.request
 from collections.abc import Iterator
 
 import pytest
@@ -40,11 +38,7 @@ class SmallTable(Table):
 @pytest.fixture(scope="module")
 def small_world(server: Server) -> Iterator[tuple[str, str]]:
     def send(path: str, body: object, method: str = "POST") -> dict[str, object]:
-        request = urllib.request.Request(
-            server.url + path, json.dumps(body).encode(), {"content-type": "application/json"}, method=method
-        )
-        with urllib.request.urlopen(request, timeout=60) as answer:
-            return dict(json.loads(answer.read() or b"{}"))
+        return dict(server.send(path, body, method) or {})
 
     spec = {"name": "Small", "width_m": 200, "depth_m": 100, "spacing_m": 1, "elevation_m": 10, "sea_level_m": 0}
     made = send("/api/worlds", spec)

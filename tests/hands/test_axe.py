@@ -22,7 +22,8 @@ ASK = """
 (rules) => axe.run(document, { resultTypes: ["violations"], runOnly: rules }).then((found) =>
   found.violations.flatMap((v) => v.nodes.map((n) => `${v.id}: ${n.target.join(" ")} ${n.html.slice(0, 120)}`)))
 """
-FOLDS = ("form", "keep", "sheets", "area", "seed", "plots", "levels", "symmetry", "limits")
+FOLDS = ("form", "keep", "sheets", "area", "seed", "plots", "levels", "symmetry", "limits", "cover-area", "cover-list",
+         "cover-rules", "cover-transitions", "cover-guises", "cover-areas")  # fmt: skip
 STAGES = ("ground", "cover", "growth", "water", "light", "sites", "trial", "handover")
 
 

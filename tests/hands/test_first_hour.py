@@ -18,7 +18,7 @@ from fernfield.core.errors import Cancelled
 from fernfield.demo.reach import NAME, build_demo
 from fernfield.web.app import create_app
 from fernfield.work.studio import Studio
-from fernfield.work.warm import STEPS, warm_kernels
+from fernfield.work.warm import STEPS, compiling, warm_kernels
 from tests.browser.driving import until
 from tests.browser.table import WAIT
 
@@ -161,4 +161,19 @@ def test_haste_makes_the_same_land(tmp_path: Path, monkeypatch: pytest.MonkeyPat
 def test_compiling_says_how_far_it_is() -> None:
     told: list[tuple[int, int]] = []
     warm_kernels(lambda done, of: told.append((done, of)))
+    assert told == [(k, len(STEPS)) for k in range(len(STEPS) + 1)]
+
+
+def test_a_second_start_finds_everything_compiled() -> None:
+    ask = [sys.executable, "-c", "from fernfield.core.kernels import compiled_before; print(compiled_before())"]
+    subprocess.run(ask, check=True)
+    assert subprocess.run(ask, check=True, capture_output=True, text=True).stdout == "True\n"
+
+
+def test_what_is_compiled_beside_is_told_and_loaded(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("fernfield.work.warm.compiled_before", lambda: False)
+    beside = compiling()
+    assert beside is not None
+    told: list[tuple[int, int]] = []
+    beside.follow(lambda done, of: told.append((done, of)))
     assert told == [(k, len(STEPS)) for k in range(len(STEPS) + 1)]

@@ -11,7 +11,8 @@ from tests.browser.driving import Server, until
 from tests.browser.table import WAIT, Table
 from tests.hands.conftest import SmallTable
 
-FOLDS = ("form", "keep", "sheets", "area", "seed", "plots", "levels", "symmetry", "limits")
+FOLDS = ("form", "keep", "sheets", "area", "seed", "plots", "levels", "symmetry", "limits", "cover-area", "cover-list",
+         "cover-rules", "cover-transitions", "cover-guises", "cover-areas")  # fmt: skip
 STAGES = ("ground", "cover", "growth", "water", "light", "sites", "trial", "handover")
 
 UNTIED = """

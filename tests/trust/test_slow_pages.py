@@ -25,6 +25,7 @@ from fernfield.core.grid import Window
 from fernfield.web.kernel.access import Guest
 from fernfield.web.page.dirty import Dirty
 from fernfield.web.page.live import Connection
+from fernfield.web.page.patches import Patches
 from fernfield.web.page.post import Post
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.studio import Studio
@@ -121,8 +122,8 @@ def test_pictures_are_drawn_only_for_those_who_read(world: OpenWorld, monkeypatc
     monkeypatch.setattr(fernfield.web.page.live, "PATCH_PATIENCE_S", 0.01)
     view = {"is": "view", "level": 0, "row0": 0, "col0": 0, "row1": 301, "col1": 301}
     drawn = []
-    patches = Connection._patches
-    monkeypatch.setattr(Connection, "_patches", lambda *a: drawn.append(1) or patches(*a))
+    patches = Patches.of
+    monkeypatch.setattr(Patches, "of", lambda *a: drawn.append(1) or patches(*a))
 
     async def serve() -> None:
         page = FakePage(view, reads=False)

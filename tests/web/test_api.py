@@ -257,7 +257,11 @@ def test_rules_and_mixes_are_set_over_the_api(client: TestClient, made: dict[str
     answer = client.put(f"/api/worlds/{made['id']}/mixes/mix", json=mix)
     assert answer.status_code == 422
     assert "smallest size must not be above the largest, not 3.0 and 1.5" in answer.text
-    assert client.put(f"/api/worlds/{made['id']}/covers/snow", json=rock | {"rule": None}).status_code == 404
+    assert client.put(f"/api/worlds/{made['id']}/covers/snow", json=rock | {"rule": None}).status_code == 200
+    assert client.patch(f"/api/worlds/{made['id']}/covers/gone", json={"name": "Gone"}).status_code == 404
+    odd = client.patch(f"/api/worlds/{made['id']}/covers/snow", json={"texture": "velvet"})
+    assert odd.status_code == 422
+    assert "turf" in odd.text
 
 
 # Imports

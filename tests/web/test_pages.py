@@ -236,7 +236,7 @@ def test_an_import_can_be_cancelled_from_its_card(client: TestClient) -> None:
     ("stage", "words"),
     [
         ("ground", ("Raise", "Lower", "Smooth", "Flatten", "Radius", "Softness", "Strength")),
-        ("cover", ("Paint", "Take away", "Rock", "Steeper than", "Blend over")),
+        ("cover", ("Paint", "Take away", "Give back", "Rules", "Raggedness", "Transitions", "Guises", "Tile size")),
         ("growth", ("Sow", "Thin", "Tree", "Density", "Smallest", "Largest", "Seed")),
         ("water", ("Sea level",)),
         ("light", ("Bearing", "Height")),

@@ -66,17 +66,24 @@ def inside(
 
     shape, row, col : the array of posts and its first post; feather, polygons in posts.
     """
-    deep = np.full(shape, -np.inf, np.float32)
-    for corners in plots:
-        own = np.empty(shape, np.float32)
-        _depth(own, corners - np.array([row, col]))
-        np.maximum(deep, own, out=deep)
+    deep = depths(plots, shape, row, col)
     if outwards:
         deep = -deep
     if feather <= 0:
         return (deep >= 0).astype(np.float32)
     t = np.clip(deep / np.float32(feather), 0, 1)
     return np.asarray(t * t * (3 - 2 * t), np.float32)
+
+
+def depths(plots: Sequence[Outline], shape: tuple[int, int], row: float, col: float) -> FloatArray:
+    """How deep every post lies inside of any of the polygons, below 0 outside of all; arguments as in `inside`.
+    [posts]"""
+    deep = np.full(shape, -np.inf, np.float32)
+    for corners in plots:
+        own = np.empty(shape, np.float32)
+        _depth(own, corners - np.array([row, col]))
+        np.maximum(deep, own, out=deep)
+    return deep
 
 
 @kernel

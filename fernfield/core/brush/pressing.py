@@ -46,13 +46,15 @@ class Pressing:
 class MaskPressing:
     """One dab of any form on masks that lie over each other.
 
-    masks : shape (masks, rows, cols), modified; the one that is worked on first, then those above it, lowest first
-    base : whether the work is on what lies under all of them: then `masks` are only those above
+    masks : shape (masks, rows, cols), modified; lowest first
+    base : whether the work is on the lowest of all, which is also whatever the others leave
     weights : shape (rows, cols), 0 to 1; where it is 0 nothing may change
     amount : the share that strength and time make
     values : the tool's own settings
     spacing : between posts [m]
     before : shape (masks, rows, cols): as they were before the stroke
+    at : the number of the mask that is worked on
+    pull : how far the hand has come since the dab before, down and right [posts]
     """
 
     masks: NDArray[np.uint16]
@@ -62,6 +64,8 @@ class MaskPressing:
     values: Values
     spacing: float
     before: NDArray[np.uint16]
+    at: int = 0
+    pull: tuple[float, float] = (0.0, 0.0)
 
 
 @dataclass(slots=True)

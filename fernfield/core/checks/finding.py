@@ -3,6 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
+
+
+@dataclass(frozen=True, slots=True)
+class Mend:
+    """What puts a finding right: words for a button, and the call of the API (after /api) with its body."""
+
+    words: str
+    path: str
+    body: dict[str, Any]
 
 
 @dataclass(frozen=True, slots=True)
@@ -16,6 +26,36 @@ class Finding:
     x: float | None = None
     y: float | None = None
     tract: str | None = None
+    mend: Mend | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Specks:
+    """Flecks under an area [m²] in a tract: how many, and where the first is. [m]"""
+
+    count: int
+    least_m2: float
+    x: float
+    y: float
+    tract: str
+
+
+@dataclass(frozen=True, slots=True)
+class Meeting:
+    """Where the most covers of a tract meet, and how many they are. [m]"""
+
+    most: int
+    x: float
+    y: float
+    tract: str
+
+
+@dataclass(frozen=True, slots=True)
+class Gone:
+    """A rule, by its cover, and what it names that is not there."""
+
+    cover: str
+    named: str
 
 
 @dataclass(frozen=True, slots=True)

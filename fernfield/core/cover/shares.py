@@ -1,10 +1,11 @@
 """Covers lie on the ground in an order, each partly hiding those under it.
 
 Every cover but the base has an *opacity* at each post, painted with the brush and held as
-16-bit integers (65,535 is solid). A cover with a rule is also there where the rule says.
-The *share* of a cover is its opacity times what the covers above let through; the base
-takes what is left. So shares add up to one by construction, and taking a cover away shows
-what lay under it.
+16-bit integers (65,535 is solid). A cover with a rule of its own is also there where that says.
+The *share* of a cover is its opacity times what the covers above let through. What all of
+them let through shows the *mix* that a world's rules make, or the base where there are none;
+the base can be painted too, under all others and over the mix. So shares add up to one by
+construction, and taking a cover away shows what lay under it.
 """
 
 from __future__ import annotations
@@ -46,8 +47,29 @@ def rule_opacity(slope: FloatArray, rule: SlopeRule) -> FloatArray:
     return np.asarray(np.clip((slope - rule.above_deg) / width + 0.5, 0, 1), np.float32)
 
 
+@dataclass(frozen=True, slots=True)
+class Under:
+    """What lies under all that is painted: shares by rule, shape (covers, rows, cols), base first; and how much of the
+    base is painted over them, shape (rows, cols), None for nothing."""
+
+    mix: FloatArray
+    base: OpacityArray | None = None
+
+    def shares(self) -> FloatArray:
+        """The share of every cover under the hand's, base first."""
+        if self.base is None:
+            return self.mix
+        left = 1 - self.base.astype(np.float32) / SOLID
+        shares = self.mix * left
+        shares[0] += 1 - left
+        return np.asarray(shares, np.float32)
+
+
 def compose_shares(
-    painted: Sequence[OpacityArray | None], ruled: Sequence[FloatArray | None], shape: tuple[int, int]
+    painted: Sequence[OpacityArray | None],
+    ruled: Sequence[FloatArray | None],
+    shape: tuple[int, int],
+    under: Under | None = None,
 ) -> FloatArray:
     """Share of every cover at every post.
 
@@ -57,6 +79,7 @@ def compose_shares(
         Painted opacity (0 to 65,535) and opacity by rule (0 to 1), each of `shape`, or
         None where there is none. Where both are there, each hides what the other leaves.
     shape : (rows, cols)
+    under : what shows where nothing of these lies; the base when left out
 
     Returns
     -------
@@ -77,7 +100,10 @@ def compose_shares(
             left *= 1 - rule
         shares[i + 1] = through - left
         through = left
-    shares[0] = through
+    if under is None:
+        shares[0] = through
+    else:
+        shares += under.shares() * through
     return shares
 
 
@@ -86,6 +112,7 @@ def compose_colours(
     ruled: Sequence[FloatArray | None],
     colours: Sequence[tuple[int, int, int]],
     shape: tuple[int, int],
+    under: Under | None = None,
 ) -> FloatArray:
     """The colour of the ground at every post: each cover's red, green and blue by its share.
 
@@ -108,8 +135,28 @@ def compose_colours(
         if mask is None and rule is None:
             continue
         _lay(out, through, _NO_MASK if mask is None else mask, _NO_RULE if rule is None else rule, *colours[i + 1])
-    _lay(out, through, np.full(shape, SOLID, np.uint16), _NO_RULE, *colours[0])
+    if under is not None:
+        if under.base is not None:
+            _lay(out, through, under.base, _NO_RULE, *colours[0])
+        for share, colour in zip(under.mix, colours, strict=True):
+            _add(out, through, share, *colour)
+    else:
+        _lay(out, through, np.full(shape, SOLID, np.uint16), _NO_RULE, *colours[0])
     return out
+
+
+@kernel
+def _add(out: FloatArray, through: FloatArray, share: FloatArray, red: float, green: float, blue: float) -> None:
+    """Add a colour to `out` by its share of what is let `through`."""
+    r, g, b = np.float32(red), np.float32(green), np.float32(blue)
+    for row in range(through.shape[0]):
+        light, part = through[row], share[row]
+        to_red, to_green, to_blue = out[0, row], out[1, row], out[2, row]
+        for i in range(light.shape[0]):
+            own = light[i] * part[i]
+            to_red[i] += own * r
+            to_green[i] += own * g
+            to_blue[i] += own * b
 
 
 _NO_MASK = np.zeros((0, 0), np.uint16)
@@ -150,10 +197,10 @@ def _lay(
 
 def share_bytes(
     painted: Sequence[OpacityArray | None], ruled: Sequence[FloatArray | None], shape: tuple[int, int],
-    box: tuple[slice, slice],
+    box: tuple[slice, slice], under: Under | None = None,
 ) -> ByteArray:  # fmt: skip
     """The shares of every cover in a part of what is given, as `shares_as_bytes` has them; else as `compose_shares`."""
-    return shares_as_bytes(compose_shares(painted, ruled, shape)[:, box[0], box[1]])
+    return shares_as_bytes(compose_shares(painted, ruled, shape, under)[:, box[0], box[1]])
 
 
 def shares_as_bytes(shares: FloatArray) -> ByteArray:

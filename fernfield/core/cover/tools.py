@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from fernfield.core.brush.tool import FirstBrush, Tool
+from fernfield.core.cover.drag import drag
+from fernfield.core.cover.drag import reach as pull
 from fernfield.core.cover.patterns import grains, patches
 from fernfield.core.cover.soften import reach, soften
 from fernfield.core.cover.veil import veil
@@ -50,6 +52,16 @@ COVER_TOOLS = {
             "blotch", "Blotch", "B", "%/s", "take_away", "Lays the cover on in patches, as with a sponge.", "lays",
             FirstBrush(40, 0.5, 200), layer=COVER, subject="cover", sign=1, steady=True, pattern=patches,
             settings=_grained(24),
+        ),
+        Tool(
+            "drag", "Drag", "D", "%/s", "drag", "Pulls what lies there along with the hand, one cover into the next.",
+            "pulls", FirstBrush(20, 0.7, 200), layer=COVER, sign=1, press_masks=drag, reads=pull, timeless=True,
+            settings=(Setting("hold", "Hold", "", 0, 1, 0.9),),
+        ),
+        Tool(
+            "give_back", "Give back", "I", "%/s", "give_back",
+            "Lifts what was laid by hand; what the rules say is there again.", "lifts", FirstBrush(20, 0.5, 200),
+            layer=COVER, sign=-1, steady=True,
         ),
     )
 }  # fmt: skip

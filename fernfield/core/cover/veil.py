@@ -47,9 +47,15 @@ def veil(p: MaskPressing) -> None:
 
     Where the weight is w the share comes to lie between ``share * w`` and ``1 - (1 - share) * w``, by the least
     change: in the middle that is the share itself, at the edge nothing. So dabs may come in any order and number, and a
-    veil that is laid twice is the veil laid once. The other covers keep their proportions. Covers that are there by
-    rule hide it as they hide whatever is painted under them.
+    veil that is laid twice is the veil laid once. The other covers keep their proportions.
 
     The base is all that the others leave: where nothing lies on it its share is whole, and stays.
     """
-    _veil(p.masks, p.base, p.weights, float(p.values["share"]))
+    share = float(p.values["share"])
+    if p.base:
+        # The base's own mask keeps the rules away; what it shows is the same.
+        held = np.rint(np.minimum(p.weights * np.float32(share), 1) * 65_535).astype(np.uint16)
+        np.maximum(p.masks[0], held, out=p.masks[0])
+    own = np.ascontiguousarray(p.masks[1:] if p.base else p.masks[p.at :])
+    _veil(own, p.base, p.weights, share)
+    p.masks[1 if p.base else p.at :] = own

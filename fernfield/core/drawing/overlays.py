@@ -7,8 +7,8 @@ Each overlay changes the picture in place. The next one is a function here and a
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
@@ -31,6 +31,7 @@ class Seen:
     post_pixels : pixels from post to post
     spacing : from post to post [m]
     kept : how much a stroke may do at every pixel, 0 to 1, or None
+    marks : other shares at every pixel, 0 to 1, by the names that overlays need
     """
 
     heights: FloatArray
@@ -44,6 +45,7 @@ class Seen:
     post_pixels: float
     spacing: float
     kept: FloatArray | None
+    marks: Mapping[str, FloatArray] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +54,7 @@ class Overlay:
 
     name : as the API has it; label, hint : as the page shows them
     draw : changes the picture in place
-    needs : what of `Seen` it looks at besides heights: "posts", "kept"
+    needs : what of `Seen` it looks at besides heights: "posts", "kept", or the name of one of its marks
     legend : what its colours stand for, by the elevations that the tint runs between: words and colour
     """
 
@@ -167,6 +169,37 @@ def draw_kept_out(out: ByteArray, seen: Seen) -> None:
     )
 
 
+MARKED: Colour = (126, 38, 120)
+"""Plum: of no cover, no tint and no class of slopes."""
+MARK_STEPS = (0.1, 0.5, 0.9)
+"""Shares at which a line is drawn."""
+
+
+def _draw_mark(name: str) -> Callable[[ByteArray, Seen], None]:
+    def draw(out: ByteArray, seen: Seen) -> None:
+        """A share as a tint that grows with it over paled ground, with lines at a tenth, a half and nine tenths."""
+        mark = seen.marks.get(name)
+        if mark is None:
+            return
+        _lay(out, (214, 210, 200), 0.55)
+        _lay(out, MARKED, (mark * 0.85).astype(np.float32))
+        for step in MARK_STEPS:
+            over = (mark >= step).astype(np.uint8)
+            rim = (over - cv2.erode(over, np.ones((3, 3), np.uint8), borderValue=1)).astype(bool)
+            out[..., :3][rim] = (70, 16, 72)
+
+    return draw
+
+
+def _mark_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
+    pale = (214, 210, 200)
+    return [
+        (words, (round(pale[0] + (MARKED[0] - pale[0]) * k), round(pale[1] + (MARKED[1] - pale[1]) * k),
+                 round(pale[2] + (MARKED[2] - pale[2]) * k)))
+        for words, k in (("all of it", 0.85), ("a half", 0.43), ("none", 0.0))
+    ]  # fmt: skip
+
+
 def draw_openings(out: ByteArray, holes: FloatArray) -> None:
     """Holes in the ground: dark, with a light rim. `holes` is 0 to 1 at every pixel."""
     inside = holes >= 0.5
@@ -206,6 +239,14 @@ OVERLAYS: dict[str, Overlay] = {
         ),
         Overlay(
             "kept", "What is kept out", "where the stroke may not work", draw_kept_out, needs=frozenset({"kept"})
+        ),
+        Overlay(
+            "share", "Share of a cover", "how much of the cover in the hand lies where", _draw_mark("share"),
+            needs=frozenset({"share"}), legend=_mark_legend,
+        ),
+        Overlay(
+            "rule", "Rule tried out", "where the rule that is being set is met, alone", _draw_mark("rule"),
+            needs=frozenset({"rule"}), legend=_mark_legend,
         ),
     )
 }  # fmt: skip

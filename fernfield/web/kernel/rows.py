@@ -77,7 +77,7 @@ def _many(router: APIRouter, collection: Collection[Any]) -> None:
         ("/{key}", "DELETE", remove_row, f"Remove a {one}"),
         ("", "POST", add_row, f"Add a {one}; its key comes back"),
     ):
-        if method == "POST" and collection.made_by_room:
+        if (method == "POST" and collection.made_by_room) or (method == "DELETE" and collection.removed_by_room):
             continue
         router.add_api_route(
             path,

@@ -24,8 +24,11 @@ from fernfield.web.kernel.parts import page
 from fernfield.web.kernel.pictures import png_of
 from fernfield.web.rooms import PANELS
 from fernfield.web.rooms.files.routes import AsTract, AsWorld
-from fernfield.work.cover.areas import FillCover, SwapCover
-from fernfield.work.cover.rows import CoverRule
+from fernfield.work.cover.areas import FillCover, GiveBackCovers, SharpenCovers, SoftenCovers, SwapCover
+from fernfield.work.cover.guises import Guise
+from fernfield.work.cover.rows import Cover, CoverRule
+from fernfield.work.cover.ruling import Rule
+from fernfield.work.cover.transitions import Transition, TransitionStep
 from fernfield.work.ground.commands import MoveLand, PressFile, Reset, Weather
 from fernfield.work.ground.rows import Landscape, Level, Limits, Recipe, Sheet, Weathering
 from fernfield.work.growth.rows import Kind, Mix
@@ -61,7 +64,12 @@ FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
         ("Weather", Weather), ("Press a file in", PressFile), ("Land from a seed", Recipe),
         ("Landscape", Landscape), ("Weather of made land", Weathering),
     )),
-    ("cover", (("Fill an area", FillCover), ("Swap covers", SwapCover), ("Cover rule", CoverRule))),
+    ("cover", (
+        ("Fill an area", FillCover), ("Swap covers", SwapCover), ("Soften covers", SoftenCovers),
+        ("Sharpen covers", SharpenCovers), ("Give covers back", GiveBackCovers), ("Cover", Cover), ("Rule", Rule),
+        ("Cover by slope", CoverRule), ("Guise", Guise), ("Transition", Transition),
+        ("Step of a transition", TransitionStep),
+    )),
     ("growth", (("Kind", Kind), ("Mix", Mix))),
     ("water", (("Sea", Water),)),
     ("light", (("Sun", Light),)),

@@ -12,7 +12,6 @@ import asyncio
 import contextlib
 import json
 import math
-import struct
 import time
 from collections import Counter
 from collections.abc import Callable
@@ -24,10 +23,9 @@ from pydantic import ValidationError
 
 from fernfield.core.brush.pace import Sample
 from fernfield.core.errors import Conflict, FernError
-from fernfield.core.grid import NOWHERE, Window
+from fernfield.core.grid import NOWHERE
 from fernfield.core.travel.climb import climbs
 from fernfield.core.travel.walker import TICK_S, Intent
-from fernfield.web.kernel.pictures import level_window
 from fernfield.web.kernel.problems import field_errors
 from fernfield.web.page.dirty import Dirty
 from fernfield.web.page.messages import (
@@ -43,8 +41,9 @@ from fernfield.web.page.messages import (
     View,
     Wish,
 )
+from fernfield.web.page.patches import Patches
 from fernfield.web.page.post import Post
-from fernfield.web.page.shade import BLOCK_PIXELS, Shade, less
+from fernfield.work.cover.ruling import drains, rests_on
 from fernfield.work.kernel.commands import LONGEST_STROKE_S
 from fernfield.work.kernel.events import Event, Gone, Moved, Revised
 from fernfield.work.kernel.faults import meaning, noted
@@ -54,9 +53,7 @@ from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.seen.plan import plan_pixels, shadow_window
 from fernfield.work.seen.sections import section
-from fernfield.work.seen.show import Show
 from fernfield.work.seen.spot import spot
 from fernfield.work.sites.rows import default_start
 from fernfield.work.trial.walks import Walk
@@ -68,9 +65,6 @@ router = APIRouter()
 MOST_ROWS_TOLD = 2_000
 """More changed rows of one collection than this are not sent, but asked for."""
 
-MOST_PATCH_PIXELS = 2_400 * 1_600
-MOST_PATCH_POSTS = 200 * 200
-"""Heights of larger windows are sent of every second post, or fourth, …"""
 WALK_FRAME_TICKS = 2
 TELL_EVERY_S = 0.2
 """Cut and fill of a stroke under way are told so often."""
@@ -94,13 +88,6 @@ TOO_SLOW = 1013
 LOW_BYTES = 1 << 30
 LOOK_AT_ROOM_S = 20.0
 """With less room than this on the disk a page is told so, before anything fails."""
-
-
-def pack(head: dict[str, Any], body: bytes) -> bytes:
-    """A binary message: the length of the head, the head as JSON padded to 4 bytes, the body."""
-    text = json.dumps(head).encode()
-    text += b" " * (-len(text) % 4)
-    return struct.pack("<I", len(text)) + text + body
 
 
 def rows_told(world: OpenWorld, event: Revised) -> dict[str, Any]:
@@ -133,7 +120,9 @@ class Connection:
         self._view: View | None = None
         self._dirty = Dirty()
         self._was: float | None = None
-        self._shade = Shade()
+        self._ground_moved = False
+        """Since the last revision."""
+        self._patches = Patches(world)
         self._paint = asyncio.Event()
         self._under_way = 0
         self._free = asyncio.Event()
@@ -226,6 +215,7 @@ class Connection:
             case Moved(tract_id, layer, window, was):
                 here = self._land.of(tract_id, window)
                 if here is not None:
+                    self._ground_moved = self._ground_moved or layer == HEIGHT
                     if was is not None:
                         self._was = was if self._was is None else max(self._was, was)
                     self._dirty.add(layer, here)
@@ -242,7 +232,10 @@ class Connection:
                 house = self._world.house
                 if {PLACES.name, JOINS.name} & set(event.collections):
                     self._loop.run_in_executor(None, self._look_anew)
-                if any(house.collection(name).pictured for name in event.collections):
+                rests = rests_on(self._world)
+                drained = self._ground_moved and drains(self._world)
+                self._ground_moved = False
+                if drained or any(house.collection(name).pictured or name in rests for name in event.collections):
                     self._dirty.add("look", self._land.bounds)
                     self._paint.set()
             case Gone():
@@ -278,14 +271,14 @@ class Connection:
             try:
                 # The brush's own ground first; what it shades further off when nothing else is to be drawn.
                 if dirty:
-                    messages = await self._thread(self._patches, dirty, self._view, drawn_to, was)
+                    messages = await self._thread(self._patches.of, self._land, dirty, self._view, drawn_to, was)
                 else:
-                    messages = await self._thread(self._shaded, self._view)
+                    messages = await self._thread(self._patches.shaded, self._land, self._view)
                 for message in messages:
                     self._put(message)
             except Exception as error:
                 noted(error, f"a patch of {self._world.id}")
-            if self._dirty or self._shade:
+            if self._dirty or self._patches.more:
                 self._paint.set()
 
     def _hand_at(self) -> tuple[float, float] | None:
@@ -301,69 +294,6 @@ class Connection:
         if self._under_way > 0:
             self._under_way -= 1
             self._free.set()
-
-    def _patches(
-        self, dirty: dict[str, Window], view: View | None, drawn_to: float | None, was: float | None
-    ) -> list[str | bytes]:
-        """The messages that bring a page up to date: what is stale, its picture, and heights. What is shaded further
-        off is kept for later."""
-        land, window = self._land, NOWHERE
-        for layer, part in dirty.items():
-            # One post more: slopes, and so shading and cover rules, reach that far.
-            part = land.clip(part.pad(2))
-            if layer in ("growth", HEIGHT):
-                part = land.clip(part.pad(math.ceil(8 / land.grid.spacing)))
-            window = window.join(part)
-        ground = land.grid.clip(dirty.get(HEIGHT, NOWHERE))
-        sent = view is not None and view.heights and not ground.empty
-        out = [self._patch(window, view, {"layers": sorted(dirty), "drawn_to": drawn_to, "heights": sent})]
-        if sent:
-            step = 1
-            while (ground.rows // step) * (ground.cols // step) > MOST_PATCH_POSTS:
-                step *= 2
-            ground = Window(ground.row0 // step * step, ground.col0 // step * step, ground.row1, ground.col1)
-            with self._world.lock:
-                values = land.read(HEIGHT, ground, step)
-            told = {"is": "heights", "window": ground.as_list(), "step": step}
-            out.append(pack(told, values.astype("<f4").tobytes()))
-        if HEIGHT in dirty and (view is None or view.shadows):
-            near = land.clip(dirty[HEIGHT].pad(2))
-            self._add_shade(near, shadow_window(self._world, land, near, was), window, view)
-        return out
-
-    def _add_shade(self, near: Window, shaded: Window, drawn: Window, view: View | None) -> None:
-        if view is None:
-            self._shade.add(shaded, near, max(shaded.shape))
-        elif any(True for _ in less(shaded, drawn)):
-            self._shade.add(shaded, near, math.ceil(BLOCK_PIXELS * max(1.0, 2.0**view.level)))
-
-    def _shaded(self, view: View | None) -> list[str | bytes]:
-        """A piece of what was shaded, drawn again as far as it is looked at; of the rest, that it is out of date."""
-        facts: dict[str, Any] = {"layers": ["shade"], "drawn_to": None, "heights": False}
-        return [self._patch(self._shade.take(), view, facts)] if self._shade else []
-
-    def _patch(self, window: Window, view: View | None, facts: dict[str, Any]) -> str | bytes:
-        """What is stale in a window of posts, with its picture where it is looked at."""
-        land = self._land
-        head: dict[str, Any] = {"is": "stale", "window": window.as_list(), **facts}
-        if view is None:
-            return json.dumps(head)
-        scale = 2.0**view.level
-        pixels = Window(
-            math.floor(window.row0 / scale),
-            math.floor(window.col0 / scale),
-            math.ceil(window.row1 / scale) + 1,
-            math.ceil(window.col1 / scale) + 1,
-        )
-        seen = Window(view.row0, view.col0, view.row1, view.col1).meet(level_window(land, view.level))
-        pixels = pixels.meet(seen)
-        if pixels.empty or pixels.rows * pixels.cols > MOST_PATCH_PIXELS:
-            return json.dumps(head)
-        contour = None if view.contour_m == "auto" else view.contour_m
-        show = Show(contour, view.water, view.growth, view.shadows, view.overlays, view.keep_to)
-        picture = plan_pixels(self._world, land, view.level, pixels, show).tobytes()
-        head |= {"is": "patch", "level": view.level, "pixels": pixels.as_list(), "shown": view.shown}
-        return pack(head, picture)
 
     # In
 

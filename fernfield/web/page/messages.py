@@ -6,7 +6,9 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
+from fernfield.work.cover.ruling import Rule
 from fernfield.work.kernel.commands import PathPoint
+from fernfield.work.kernel.rows import Key
 from fernfield.work.plots.keep import KeepTo
 from fernfield.work.strokes import StrokeStart
 
@@ -38,6 +40,9 @@ class View(Message):
     shadows: bool = True
     overlays: Annotated[tuple[OverlayName, ...], Field(max_length=8)] = ()
     keep_to: KeepTo | None = None
+    cover: Key | None = None
+    rule: Rule | None = None
+    guise: Key | None = None
     heights: bool = False
     shown: Annotated[int, Field(ge=0, le=1_000_000_000)] = 0
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, TypeVar
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.responses import StreamingResponse
-from pydantic import Field, TypeAdapter, ValidationError
+from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import Window
@@ -14,6 +14,7 @@ from fernfield.core.overview import RULES
 from fernfield.web.kernel.parts import TheLand, TheStudio, TheTract, job_answer, outcome_json
 from fernfield.web.kernel.pictures import level_window, plan_rgb, png_of, tile_webp
 from fernfield.web.kernel.windows import TheWindow
+from fernfield.work.cover.ruling import Rule
 from fernfield.work.ground.packing import asc_of
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.posts.layers import HEIGHT
@@ -49,19 +50,32 @@ def _show(
     shadows: bool = True,
     overlays: Annotated[str, Query(max_length=200, description="names with commas between")] = "",
     keep_to: Annotated[str, Query(max_length=4000, description="what a stroke keeps to, as JSON")] = "",
+    cover: Annotated[str, Query(max_length=40, description="whose share is mapped, for the overlay share")] = "",
+    rule: Annotated[str, Query(max_length=4000, description="for covers, as JSON, for the overlay rule")] = "",
+    guise: Annotated[str, Query(max_length=40, description="as which the covers are looked at")] = "",
 ) -> Show:
     names = tuple(name for name in overlays.split(",") if name)
     for name in names:
         if name not in HOUSE.overlays:
             raise InvalidInput(f"overlays must be among {', '.join(HOUSE.overlays)}, not {name!r}", "overlays")
+    return Show(
+        None if contour_m == "auto" else contour_m, water, growth, shadows, names,
+        _as_json(KeepTo, keep_to, "keep_to", "what a stroke keeps to"), cover or None,
+        _as_json(Rule, rule, "rule", "a rule for covers"), guise or None,
+    )  # fmt: skip
+
+
+M = TypeVar("M", bound=BaseModel)
+
+
+def _as_json(model: type[M], text: str, field: str, what: str) -> M | None:
+    """A model that a query says as JSON; None for nothing. Raises InvalidInput."""
     try:
-        kept = KeepTo.model_validate_json(keep_to) if keep_to else None
+        return model.model_validate_json(text) if text else None
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(part) for part in first["loc"])
-        words = f"keep_to must be what a stroke keeps to, as JSON; {place or 'it'}: {first['msg']}"
-        raise InvalidInput(words, "keep_to") from error
-    return Show(None if contour_m == "auto" else contour_m, water, growth, shadows, names, kept)
+        raise InvalidInput(f"{field} must be {what}, as JSON; {place or 'it'}: {first['msg']}", field) from error
 
 
 Shown = Annotated[Show, Depends(_show)]

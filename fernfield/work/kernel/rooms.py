@@ -64,6 +64,12 @@ Obstacles = Callable[["OpenWorld", Land, Window], Iterable[Obstacle]]
 """What stands in a walker's way in a window of posts."""
 
 
+Stands = Callable[["OpenWorld", Land], Iterable[tuple[str, float, float]]]
+"""Key and place of every piece, in a land's metres."""
+
+Paces = Callable[["OpenWorld", Land, Window], FloatArray | None]
+"""How much of a walker's speed is left at every post of a window, 0 to 1; None where it is all of it."""
+
 TakesUp = Callable[["OpenWorld", Land, str, Window], FloatArray]
 
 
@@ -74,6 +80,8 @@ class Room:
     obstacles : what of it stands in a walker's way
     sea_of : the level of standing water in a tract; the one room that knows it [m]
     takes_up : how much of each post of a window a row of its takes up, 0 to 1; one room knows it
+    stands : where pieces stand; one room knows it
+    paces : how the ground slows a walker; one room knows it
     manifest, whole : what it adds to a package's manifest, and files that belong to no tract
     """
 
@@ -88,6 +96,8 @@ class Room:
     obstacles: Obstacles | None = None
     sea_of: Callable[[OpenWorld, str], float] | None = None
     takes_up: TakesUp | None = None
+    stands: Stands | None = None
+    paces: Paces | None = None
     manifest: Callable[[OpenWorld], dict[str, Any]] | None = None
     whole: Callable[[Package, OpenWorld], None] | None = None
 
@@ -127,6 +137,14 @@ class House:
     @cached_property
     def taken_up(self) -> TakesUp:
         return next(room.takes_up for room in self.rooms if room.takes_up is not None)
+
+    @cached_property
+    def stands(self) -> Stands:
+        return next(room.stands for room in self.rooms if room.stands is not None)
+
+    @cached_property
+    def paces(self) -> Paces:
+        return next(room.paces for room in self.rooms if room.paces is not None)
 
     @cached_property
     def obstacles(self) -> tuple[Obstacles, ...]:

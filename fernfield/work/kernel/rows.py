@@ -135,6 +135,7 @@ class Collection(Generic[R]):
     told : it is part of the world's own JSON
     plain : scripts put, patch and remove its rows by the kernel's own routes
     made_by_room : new rows without a key are made by a route of the room's own
+    removed_by_room : rows are removed by a route of the room's own
     packed : its rows go into a package as they are, a file for each tract
     most : rows that a world holds at most
     order : how they are listed; by key when left out
@@ -157,6 +158,7 @@ class Collection(Generic[R]):
     told: bool = True
     plain: bool = True
     made_by_room: bool = False
+    removed_by_room: bool = False
     packed: bool = False
     most: int = 1_000
     order: Callable[[tuple[str, R]], Any] | None = None

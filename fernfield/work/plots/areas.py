@@ -18,7 +18,7 @@ from fernfield.work.kernel.rows import Coordinate, Key, Spot
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.outlines import check_outline
-from fernfield.work.plots.rows import PLOTS, Plot, check_box
+from fernfield.work.plots.rows import PLOTS, Line, Plot, check_box
 
 Box = tuple[Coordinate, Coordinate, Coordinate, Coordinate]
 Feather = Annotated[float, Field(ge=0, le=500), Say("Soft edge", "m")]
@@ -65,8 +65,8 @@ def corners_of(world: OpenWorld, land: Land, area: Area) -> list[tuple[float, fl
     return None
 
 
-def plot_corners(world: OpenWorld, land: Land, plot: Plot) -> list[tuple[float, float]]:
-    """The corners of a plot, whichever tract it lies in, in the land's metres."""
+def plot_corners(world: OpenWorld, land: Land, plot: Plot | Line) -> list[tuple[float, float]]:
+    """The corners of a plot or line, whichever tract it lies in, in the land's metres."""
     place = world.place_of(world.of_tract(plot.tract))
     east, north = place.x - land.origin[0], place.y - land.origin[1]
     return [(x + east, y + north) for x, y in plot.points]

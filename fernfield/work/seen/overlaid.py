@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -14,6 +15,8 @@ from fernfield.core.drawing.overlays import SLOPE_CLASSES, TINTS, Seen, draw_ope
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.ground.openings import OPENING
 from fernfield.core.light.relief import slope_degrees
+from fernfield.work.cover.rows import covers_of
+from fernfield.work.cover.shares import met_by, shares_at
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
@@ -42,11 +45,13 @@ def lay_over(
             single = None
             if any("posts" in o.needs for o in wanted) and level <= SPIKES_TO_LEVEL:
                 single = land.read(HEIGHT, posts)
-            kept = _kept(world, land, level, part, show) if any("kept" in o.needs for o in wanted) else None
+            needs = {need for overlay in wanted for need in overlay.needs}
+            kept = _kept(world, land, level, part, show) if "kept" in needs else None
+            marks = _marks(world, land, level, part, show, needs)
         first = ((posts.row0 + 1) / scale - part.row0, (posts.col0 + 1) / scale - part.col0)
         seen = Seen(
             heights, land.grid.spacing * scale, low, high, part.row0, part.col0, single, first, 1 / scale,
-            land.grid.spacing, kept,
+            land.grid.spacing, kept, marks,
         )  # fmt: skip
         for overlay in wanted:
             overlay.draw(picture, seen)
@@ -82,6 +87,19 @@ def _kept(world: OpenWorld, land: Land, level: int, part: Window, show: Show) ->
     limits = kept_by(world, land, keep)
     if limits is None:
         return None
+
+    def within_posts(window: Window, step: int) -> FloatArray:
+        heights = land.seen(HEIGHT, window, step)
+        slope = slope_degrees(heights, land.grid.spacing * step)
+        scaled = [corners / step for corners in limits.plots]
+        coarse = replace(limits, plots=tuple(scaled), feather=limits.feather / step)
+        return within(coarse, heights, slope, window.row0 / step, window.col0 / step)
+
+    return _at_pixels_of(level, part, within_posts)
+
+
+def _at_pixels_of(level: int, part: Window, give: Callable[[Window, int], FloatArray]) -> FloatArray:
+    """What is known of posts, at every pixel of a picture; `give` has it for every so-many-th post of a window."""
     step = 2**level if level > 0 else 1
     fine = 2**-level if level < 0 else 1
     window = Window(
@@ -90,16 +108,30 @@ def _kept(world: OpenWorld, land: Land, level: int, part: Window, show: Show) ->
         (-(-part.row1 // fine) + 2) * step,
         (-(-part.col1 // fine) + 2) * step,
     )
-    heights = land.seen(HEIGHT, window, step)
-    slope = slope_degrees(heights, land.grid.spacing * step)
-    scaled = [corners / step for corners in limits.plots]
-    coarse = replace(limits, plots=tuple(scaled), feather=limits.feather / step)
-    kept = within(coarse, heights, slope, window.row0 / step, window.col0 / step)
+    found = give(window, step)
     if fine > 1:
-        big = cv2.resize(kept, (kept.shape[1] * fine, kept.shape[0] * fine), interpolation=cv2.INTER_NEAREST)
-        kept = np.asarray(big, np.float32)
+        big = cv2.resize(found, (found.shape[1] * fine, found.shape[0] * fine), interpolation=cv2.INTER_NEAREST)
+        found = np.asarray(big, np.float32)
     row, col = part.row0 - window.row0 // step * fine, part.col0 - window.col0 // step * fine
-    return np.asarray(kept[row : row + part.rows, col : col + part.cols], np.float32)
+    return np.asarray(found[row : row + part.rows, col : col + part.cols], np.float32)
+
+
+def _marks(
+    world: OpenWorld, land: Land, level: int, part: Window, show: Show, wanted: set[str]
+) -> dict[str, FloatArray]:
+    """The shares that overlays ask for. What they name may have gone just now: a picture is drawn all the same."""
+    marks = {}
+    covers = {key: at for at, (key, _) in enumerate(covers_of(world))}
+    if "share" in wanted and show.cover in covers:
+        at = covers[show.cover]
+        marks["share"] = _at_pixels_of(
+            level, part, lambda window, step: shares_at(world, land, window, step)[at].copy()
+        )  # fmt: skip
+    if "rule" in wanted and show.rule is not None and show.rule.cover in covers:
+        # Alone, and also where its cover is the base: as a rule for another cover would be.
+        alone = show.rule.model_copy(update={"off": False})
+        marks["rule"] = _at_pixels_of(level, part, lambda window, step: met_by(world, land, window, step, alone))
+    return marks
 
 
 def legends(world: OpenWorld, land: Land) -> dict[str, Any]:

@@ -8,14 +8,17 @@ from typing import Any
 import cv2
 import numpy as np
 
-from fernfield.core.cover.shares import compose_colours
+from fernfield.core.cover.shares import compose_colours, compose_shares
 from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan, draw_stamps
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.growth.scatter import HECTARE_M2
 from fernfield.core.light.shadow import casters, reach_posts, shaded_by, sunlit
+from fernfield.work.cover.guises import in_guise
 from fernfield.work.cover.rows import covers_of
-from fernfield.work.cover.shares import painted_and_ruled
+from fernfield.work.cover.shares import laid_on, shares_at
+from fernfield.work.cover.textures import textured
+from fernfield.work.cover.transitions import strips_of
 from fernfield.work.growth.rows import kinds_of
 from fernfield.work.growth.standing import growth_layer, plants_of
 from fernfield.work.kernel.posts.lands import Land
@@ -56,11 +59,17 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         heights = land.seen(HEIGHT, posts, step)
         lit = _lit(land, posts, step, light.sun_bearing_deg, light.sun_height_deg) if show.shadows else None
         interval = show.interval(land, level)
-        covers = painted_and_ruled(world, land, posts, step, heights)
-        colours = [colour_of(cover.colour) for _, cover in covers_of(world)]
+        laid = laid_on(world, land, posts, step, heights)
+        # Strips along borders are laid on shares; without any the colours are mixed at once.
+        known = shares_at(world, land, posts, step) if strips_of(world) else None
+        colours = in_guise(world, show.guise, [colour_of(cover.colour) for _, cover in covers_of(world)])
         stamps = _stamps(world, land, level, part) if show.growth and level <= SINGLE_PLANTS_TO_LEVEL else []
         tints = _growth_tints(world, land, posts, step) if show.growth and level > SINGLE_PLANTS_TO_LEVEL else []
-    ground = compose_colours(*covers, colours, heights.shape)
+    if known is None:
+        ground = compose_colours(laid.painted, laid.ruled, colours, heights.shape, laid.under)
+    else:
+        known = known[:, : heights.shape[0], : heights.shape[1]]
+        ground = np.asarray(np.tensordot(np.array(colours, np.float32).T, known, axes=1), np.float32)
     for tint, colour in tints:
         ground += tint * (np.asarray(colour, np.float32)[:, None, None] - ground)
     if lit is None:
@@ -76,6 +85,11 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         )
         lit = _refined(lit, fine, halo, offset, part.shape, cv2.INTER_LINEAR)
         ground = np.stack([_refined(g, fine, halo, offset, part.shape, cv2.INTER_LINEAR) for g in ground])
+        # Close up the ground has texture; from further off its mean, which is the colour.
+        shares = compose_shares(laid.painted, laid.ruled, heights.shape, laid.under) if known is None else known
+        fine_shares = np.stack([_refined(s, fine, halo, offset, part.shape, cv2.INTER_LINEAR) for s in shares])
+        rows, cols = (np.arange(a, b) / fine for a, b in ((part.row0, part.row1), (part.col0, part.col1)))
+        ground *= textured(world, land, fine_shares, rows, cols)
     look = PlanLook(light.sun_bearing_deg, light.sun_height_deg, sea if show.water else None, interval)
     picture = draw_plan(
         drawn,

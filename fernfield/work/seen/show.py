@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from fernfield.core.drawing.contours import interval_for
 from fernfield.core.drawing.overlays import tint_range
+from fernfield.work.cover.ruling import Rule
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.plots.keep import KeepTo
 
@@ -16,6 +17,7 @@ class Show:
 
     contour_m : the interval, 0 for none, None for what suits the zoom and the relief [m]
     overlays : by name; keep_to : of the stroke
+    cover : whose share is mapped; rule : for covers, which is tried out; guise : that is looked at before it is set
     """
 
     contour_m: float | None = 2.0
@@ -24,6 +26,9 @@ class Show:
     shadows: bool = True
     overlays: tuple[str, ...] = ()
     keep_to: KeepTo | None = None
+    cover: str | None = None
+    rule: Rule | None = None
+    guise: str | None = None
 
     def interval(self, land: Land, level: int) -> float:
         """The interval of contours in a picture of a level, 0 for none. [m]"""

@@ -179,7 +179,10 @@ def _on_mask(tool: Tool, values: Values) -> Tried:
         weights = weights * tool.pattern(mask.shape, plain_spots(0, 0, SPACING_M), values, SPACING_M)
     for _ in range(DABS):
         if tool.press_masks is not None:
-            tool.press_masks(MaskPressing(mask[None], False, weights, amount, values, SPACING_M, before[None]))
+            # The hand goes east, as far from dab to dab as it would.
+            pull = (0.0, RADIUS / DABS)
+            pressing = MaskPressing(mask[None], False, weights, amount, values, SPACING_M, before[None], pull=pull)
+            tool.press_masks(pressing)
         else:
             press_mask(mask, weights, tool.sign * amount)
     was, now = (found[0].astype(np.float32) / WHOLE for found in (before, mask))
@@ -205,8 +208,9 @@ def overlaid(overlay: Overlay) -> ByteArray:
     posts[HIGH // POST_PIXELS // 2, 210 // POST_PIXELS] += 20
     kept = np.clip((x[1:-1, 1:-1] - 110) / 20, 0, 1).astype(np.float32)
     seen = Seen(
-        heights, 1.0, 0.0, 24.0, 0, 0, posts, (POST_PIXELS - 1, POST_PIXELS - 1), POST_PIXELS, POST_PIXELS, kept
-    )
+        heights, 1.0, 0.0, 24.0, 0, 0, posts, (POST_PIXELS - 1, POST_PIXELS - 1), POST_PIXELS, POST_PIXELS, kept,
+        {"share": kept, "rule": np.clip((heights[1:-1, 1:-1] - 6) / 6, 0, 1).astype(np.float32)},
+    )  # fmt: skip
     overlay.draw(out, seen)
     return np.ascontiguousarray(out[..., :3])
 

@@ -7,7 +7,7 @@ from fernfield.work.kernel.rooms import Check, Room
 from fernfield.work.sites.notes import NOTES
 from fernfield.work.sites.packing import SITES_PART
 from fernfield.work.sites.rows import THINGS
-from fernfield.work.sites.standing import holes, piece_obstacles, standing
+from fernfield.work.sites.standing import holes, piece_obstacles, pieces_in, standing
 
 ROOM = Room(
     "sites",
@@ -20,4 +20,5 @@ ROOM = Room(
     ),
     parts=(SITES_PART,),
     obstacles=piece_obstacles,
+    stands=pieces_in,
 )

@@ -41,6 +41,14 @@ def piece_obstacles(world: OpenWorld, land: Land, window: Window) -> Iterator[Ob
         )  # fmt: skip
 
 
+def pieces_in(world: OpenWorld, land: Land) -> Iterator[tuple[str, float, float]]:
+    """Key and place of every piece of a land, in its metres."""
+    for part in land.parts:
+        for key, thing in things_of(world, part.tract.row.id):
+            if thing.sort == "piece":
+                yield key, thing.x + part.x, thing.y + part.y
+
+
 def standing(world: OpenWorld) -> Iterator[Standing]:
     """Everything that stands, as the checks see it."""
     for tract in world.tracts.values():

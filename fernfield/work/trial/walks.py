@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 
 from fernfield.core.grid import FloatArray, Window, bilinear
-from fernfield.core.travel.walker import Intent, Obstacle, Walker, tick
+from fernfield.core.travel.walker import Gait, Intent, Obstacle, Walker, tick
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
@@ -15,6 +16,8 @@ REACH_M = 24.0
 """How far around the walker ground and obstacles are kept at hand."""
 
 MARGIN_M = 8.0
+FREELY = Gait()
+"""What a walker can do where nothing slows it."""
 
 
 class Walk:
@@ -29,6 +32,7 @@ class Walk:
         self._heights: FloatArray
         self._window: Window
         self._obstacles: list[Obstacle] = []
+        self._paces: FloatArray | None = None
         self._stale = True
         self._centre = (x, y)
         self._sea = world.sea_of(land.id)
@@ -46,8 +50,18 @@ class Walk:
             moved = math.hypot(self.walker.x - self._centre[0], self.walker.y - self._centre[1])
             if self._stale or moved > MARGIN_M:
                 self._look_around()
-            self.walker = tick(self.walker, intent, self)
+            self.walker = tick(self.walker, intent, self, self._gait())
         return self.walker
+
+    def _gait(self) -> Gait:
+        """What the walker can do on the ground where it stands."""
+        if self._paces is None:
+            return FREELY
+        grid, window = self._land.grid, self._window
+        row = min(max(round(grid.row_of(self.walker.y)) - window.row0, 0), self._paces.shape[0] - 1)
+        col = min(max(round(grid.col_of(self.walker.x)) - window.col0, 0), self._paces.shape[1] - 1)
+        left = float(self._paces[row, col])
+        return replace(FREELY, walk=FREELY.walk * left, run=FREELY.run * left)
 
     def state(self) -> dict[str, object]:
         """The walker as the page needs it: place, speed, slope ahead, water, and what blocks, in words."""
@@ -70,6 +84,7 @@ class Walk:
             self._window = self._land.clip(around.pad(2))
             self._heights = self._land.read(HEIGHT, self._window)
             self._sea = self._world.sea_of(self._land.id)
+            self._paces = self._world.house.paces(self._world, self._land, self._window)
             self._obstacles = [
                 obstacle for found in self._world.house.obstacles for obstacle in found(self._world, self._land, around)
             ]

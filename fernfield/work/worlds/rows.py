@@ -7,7 +7,8 @@ from typing import Annotated
 
 from pydantic import StringConstraints
 
-from fernfield.work.cover.rows import Cover, CoverRule
+from fernfield.work.cover.rows import Cover
+from fernfield.work.cover.ruling import CoverRules
 from fernfield.work.growth.rows import Kind, Mix
 from fernfield.work.kernel.edits import plainly
 from fernfield.work.kernel.rooms import Package
@@ -64,16 +65,25 @@ def put_icon(package: Package, world: OpenWorld) -> None:
         package.put("icon.png", iter([base64.b64decode(icon.png)]))
 
 
+STEEP = {"cover": "rock", "name": "Steep ground", "conditions": [{"what": "slope", "from": 38, "soft": 6}]}
+"""The rule that a new world begins with."""
+
+
 def default_rows(name: str, sea_level_m: float, description: str = "") -> list[tuple[str, str, Row]]:
     """The rows of a new world: a base cover and three more, a mix of two kinds, an afternoon sun."""
     return [
         ("about", "world", About(name=name, description=description)),
         ("water", "sea", Water(sea_level_m=sea_level_m)),
         ("light", "sun", Light()),
-        ("covers", "grass", Cover(name="Grass", colour="#9fa36c", position=0)),
-        ("covers", "earth", Cover(name="Earth", colour="#8b7357", position=1)),
-        ("covers", "path", Cover(name="Path", colour="#c9b48a", position=2)),
-        ("covers", "rock", Cover(name="Rock", colour="#a39d92", position=3, rule=CoverRule(above_deg=38))),
+        ("covers", "grass", Cover(name="Grass", colour="#9fa36c", position=0, texture="turf")),
+        ("covers", "earth", Cover(name="Earth", colour="#8b7357", position=1, texture="peat", tile_m=6)),
+        ("covers", "path", Cover(name="Path", colour="#c9b48a", position=2, texture="trodden")),
+        (
+            "covers",
+            "rock",
+            Cover(name="Rock", colour="#a39d92", position=3, texture="slabs", steep_texture="layers", tile_m=8),
+        ),
+        ("cover-rules", "world", CoverRules.model_validate({"rules": [STEEP]})),
         (
             "mixes",
             "mix",

@@ -246,14 +246,6 @@ heed("panel", () => {
     form.addEventListener("input", showMove);
   }
   box.querySelector("[role=tablist]")?.addEventListener("shown.bs.tab", showMove);
-  for (const form of /** @type {NodeListOf<HTMLFormElement>} */ (box.querySelectorAll("form[hx-encoding]"))) {
-    // A file is called by its own name.
-    form.addEventListener("change", () => {
-      const file = /** @type {HTMLInputElement} */ (form.querySelector("[type=file]")).files?.[0];
-      /** @type {HTMLInputElement} */ (form.querySelector("[name=name]")).value =
-        (file?.name || "").replace(/\.[^.]*$/, "").slice(0, 60) || "Picture";
-    });
-  }
   beginRecipe(box);
 });
 document.body.addEventListener("fern:sheet", (event) => {

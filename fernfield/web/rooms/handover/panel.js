@@ -8,3 +8,5 @@ document.body.addEventListener("htmx:afterSwap", () => {
   card.dataset.seen = "yes";
   fetchPanel();
 });
+// What was mended is no longer found.
+document.body.addEventListener("fern:mended", () => state.stage === "handover" && fetchPanel());

@@ -56,6 +56,31 @@ export interface Area {
   cover?: string;
 }
 
+/** What a rule for covers asks of a post, as the API has it; the page leaves null what may be left out. */
+export interface CoverCondition {
+  what: string;
+  from?: number | null;
+  to?: number | null;
+  soft?: number | null;
+  plot?: string | null;
+  line?: string | null;
+  piece?: string | null;
+  cover?: string | null;
+  size_m?: number | null;
+  seed?: number | null;
+}
+
+export interface CoverRule {
+  cover: string;
+  name?: string | null;
+  amount: number;
+  ragged: number;
+  grain_m: number;
+  seed: number;
+  off: boolean;
+  conditions: CoverCondition[];
+}
+
 export interface TractFacts {
   id: string;
   name: string;
@@ -162,6 +187,9 @@ export interface PageState {
   tools: Record<string, string>;
   brushes: Record<string, Brush>;
   keepTo: KeepTo | null;
+  mapped: string;
+  tried: string | null;
+  guise: string | null;
   sheet: string;
   folds: Record<string, boolean>;
   area: Area;

@@ -115,6 +115,8 @@ class Arbiter:
             check = self._world.house.layers(manner.tool.layer).check
             if check is not None:
                 check(self._world, run.start.into)
+            if manner.still is not None:
+                manner.still()
             return self._world.ledger.commit_stroke(run, manner.words, _recorded(run))
         except BaseException:
             self._moved(run, run.roll_back())

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from fernfield.core.brush.brush import HIGHEST_M, LOWEST_M, Brush, Touch
 from fernfield.core.brush.keep import Limits, within
-from fernfield.core.brush.mask import add_in_place, press_mask
+from fernfield.core.brush.mask import add_in_place, lift, press_mask, taken_over
 from fernfield.core.brush.pace import Dab, Pace, Sample, dab_gap, dab_step
 from fernfield.core.brush.pressing import Laying, MaskPressing, Pressing
 from fernfield.core.brush.shapes import Outline, shaped_weights
@@ -43,7 +43,9 @@ class Manner:
     start : as it was asked for
     tool : what works
     values : the tool's settings, with pictures in the place of their keys
-    masks : for a tool that works on masks, the layers and whether it adds to each (1) or takes away (-1)
+    masks : for a tool that works on masks, the layers and whether it adds to each (1), takes away (-1), or knows it (0)
+    still : raises when what it works with has gone meanwhile
+    under : for masks that lie over each other, the share of each where none of them was laid
     seen : what listeners are told has moved
     tip : image that shapes the brush
     limits : what it keeps to
@@ -63,6 +65,8 @@ class Manner:
     images: Sequence[Image] = ()
     lowest: float = LOWEST_M
     highest: float = HIGHEST_M
+    under: Callable[[Window], FloatArray | None] | None = None
+    still: Callable[[], object] | None = None
 
 
 def hand_of(manner: Manner, canvas: Canvas) -> Hand:
@@ -126,6 +130,8 @@ class Dabbing(_Bounded):
         self._dabs = 0
         self._heading = self.start.turn_deg
         self._last: Dab | None = None
+        self._before: Dab | None = None
+        self._dab: Dab | None = None
         self._covered = Planes(self.canvas.bounds, lambda window: np.zeros(window.shape, np.float32))
 
     @property
@@ -169,6 +175,7 @@ class Dabbing(_Bounded):
         return self._fresh
 
     def _one(self, dab: Dab) -> None:
+        self._before, self._dab = self._dab, dab
         turn = self._turn_of(dab)
         if self._target is None and self.tool.aims is not None:
             first = self._ahead[0]
@@ -188,7 +195,7 @@ class Dabbing(_Bounded):
         touch = Touch(*grid.post_of(x, y), self.start.radius_m / grid.spacing, self.start.softness, 0.0)
         amount = self.tool.amount(self.start.strength, dab.seconds) * dab.pressure
         if self.tool.sign:
-            self._mask_dab(window, touch, outline, amount, image)
+            self._mask_dab(window, touch, outline, amount, image, self._pull(image))
             return
         plain = outline.plain and self.manner.limits is None and not self._bounds_ground
         if plain and self.tool.quick is not None and self.tool.plain(self.manner.values):
@@ -196,6 +203,14 @@ class Dabbing(_Bounded):
         else:
             self._any_dab(window, touch, outline, amount, image)
         self.canvas.soil(HEIGHT, window)
+
+    def _pull(self, image: Image) -> tuple[float, float]:
+        """How far the hand has come since the dab before, down and right. [posts]"""
+        if self._before is None or self._dab is None:
+            return 0.0, 0.0
+        x0, y0 = image.place(self._before.x, self._before.y)
+        x, y = image.place(self._dab.x, self._dab.y)
+        return (y0 - y) / self.canvas.grid.spacing, (x - x0) / self.canvas.grid.spacing
 
     def _turn_of(self, dab: Dab) -> float:
         """The brush's turn for a dab: fixed, by chance from the dab's own number, or the way the hand goes. [°]"""
@@ -281,31 +296,43 @@ class Dabbing(_Bounded):
 
     def _masks_dab(
         self, press: Callable[[MaskPressing], None], window: Window, touch: Touch, outline: Outline, amount: float,
-        image: Image,
+        image: Image, pull: tuple[float, float],
     ) -> None:  # fmt: skip
         """A dab on all the masks at once. Those that are blank, and not to be laid, stay so."""
         canvas, masks, values, spacing = self.canvas, self.manner.masks, self.manner.values, self.canvas.grid.spacing
         wide = window.pad(self.tool.halo(touch.radius, values, spacing)).meet(canvas.bounds)
-        base = not masks or masks[0][1] < 0
-        lays = self.tool.subject != ""
-        layers = [layer for layer, sign in masks if (sign > 0 and lays) or not canvas.blank(layer, wide)]
+        under = None if self.manner.under is None else self.manner.under(wide)
+        own = next((layer for layer, sign in masks if sign), None) if self.tool.subject else None
+        layers = [layer for layer, _ in masks if under is not None or layer == own or not canvas.blank(layer, wide)]
         for layer in layers:
             canvas.hold(layer, wide)
         held, before = (np.zeros((len(layers), *wide.shape), np.uint16) for _ in range(2))
         for i, layer in enumerate(layers):
             held[i], before[i] = canvas.read(layer, wide), canvas.was(layer, wide)
         now = held.copy()
+        if under is not None:
+            # What shows through all of them becomes the hand's own, where it works.
+            held, before = taken_over(held, under), taken_over(before, under)
         weights = self._mask_weights(wide, touch, outline, image)
-        press(MaskPressing(held, base, weights, amount, values, spacing, before))
+        at = None if own is None else layers.index(own)
+        base = own is not None and own == masks[0][0]
+        press(MaskPressing(held, base, weights, amount, values, spacing, before, at or 0, pull))
         inner = window.inside(wide)
+        touched = weights[inner] > 0
         for mask, was, layer in zip(held, now, layers, strict=True):
-            if not np.array_equal(mask[inner], was[inner]):
-                canvas.write(layer, window, mask[inner])
+            new = np.where(touched, mask[inner], was[inner])
+            if not np.array_equal(new, was[inner]):
+                canvas.write(layer, window, new)
                 canvas.soil(layer, window)
 
-    def _mask_dab(self, window: Window, touch: Touch, outline: Outline, amount: float, image: Image) -> None:
-        if self.tool.press_masks is not None:
-            self._masks_dab(self.tool.press_masks, window, touch, outline, amount, image)
+    def _mask_dab(
+        self, window: Window, touch: Touch, outline: Outline, amount: float, image: Image, pull: tuple[float, float]
+    ) -> None:
+        press = self.tool.press_masks
+        if press is None and any(sign == 0 for _, sign in self.manner.masks):
+            press = lift
+        if press is not None:
+            self._masks_dab(press, window, touch, outline, amount, image, pull)
             return
         plain, crosses = outline.plain and self.manner.limits is None, self.canvas.crosses(window)
         plain = plain and self.tool.pattern is None

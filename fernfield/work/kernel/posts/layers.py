@@ -11,9 +11,11 @@ from numpy.typing import NDArray
 
 from fernfield.core.brush.tool import HEIGHT as HEIGHT
 from fernfield.core.errors import FormatError
+from fernfield.core.grid import FloatArray, Window
 
 if TYPE_CHECKING:
     from fernfield.core.brush.tool import Tool
+    from fernfield.work.kernel.posts.lands import Land
     from fernfield.work.kernel.posts.tracts import Tract
     from fernfield.work.kernel.world import OpenWorld
     from fernfield.work.kernel.writing.draft import Draft
@@ -23,7 +25,10 @@ WHOLE = 65_535
 """A post of a mask that is wholly covered."""
 
 Touched = Callable[["OpenWorld", "Tool", str | None], list[tuple[str, int]]]
-"""The layers that a stroke works on: each one's name, and whether it adds (1) or takes away (-1)."""
+"""The layers that a stroke works on: each one's name, and whether it adds (1), takes away (-1) or only knows it (0)."""
+
+Under = Callable[["OpenWorld", "Land"], Callable[[Window], FloatArray | None] | None]
+"""The share of every mask of a stack where nothing of it was laid, by windows of a land; None where that is nothing."""
 
 Settle = Callable[["Draft", "OpenWorld", "Tract", tuple[int, int], NDArray[Any], str | None], None]
 """What happens before a commit, when a tile was drawn on: draft, world, tract, tile, the tile before, and where the
@@ -40,6 +45,7 @@ class Layer:
     carried : the word with which land that is moved takes it along; "" for one that stays
     gathers : False where coarser land must not mix the values of posts (a hole is a hole)
     touched : for a mask, the layers that a stroke works on. Raises NotFound or Conflict
+    under : for masks that lie over each other, what is there where none of them is
     bounds : no edit takes a value past these
     check : raises when an edit cannot go where it is said to go
     settle : what happens before a commit
@@ -53,6 +59,7 @@ class Layer:
     carried: str = ""
     gathers: bool = True
     touched: Touched | None = None
+    under: Under | None = None
     bounds: Callable[[OpenWorld], tuple[float, float]] | None = None
     check: Callable[[OpenWorld, str | None], None] | None = None
     settle: Settle | None = None

@@ -359,6 +359,15 @@ function begin() {
     delay: { show: 400, hide: 0 },
     animation: false,
   });
+  // What was clicked is known: its tooltip does not come up over what is beside it until the pointer has left.
+  document.addEventListener("click", (event) => {
+    const marked = /** @type {Element} */ (event.target).closest?.("[data-bs-toggle=tooltip]");
+    const tip = marked && window.bootstrap.Tooltip.getInstance(marked);
+    if (!tip) return;
+    tip.hide();
+    tip.disable();
+    marked.addEventListener("mouseleave", () => tip.enable(), { once: true });
+  });
 }
 if (window.htmx) begin();
 else document.addEventListener("DOMContentLoaded", begin);

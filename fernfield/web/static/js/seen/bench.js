@@ -105,6 +105,8 @@ function bringBack() {
 box.addEventListener("htmx:afterSwap", (/** @type {CustomEvent} */ event) => {
   if (event.target !== box) return;
   failed = false;
+  // Another stage begins at its top; the same one fetched again stays where it was.
+  if (state.shows !== state.stage) box.scrollTop = 0;
   state.shows = state.stage;
   box.dataset.shows = state.stage;
   const ready = land.filter((one) => one.stage === state.stage);
@@ -113,6 +115,7 @@ box.addEventListener("htmx:afterSwap", (/** @type {CustomEvent} */ event) => {
   followRows();
   followTools();
   followFolds();
+  nameFiles();
   announce("panel");
   for (const { done } of ready) done();
 });
@@ -140,6 +143,17 @@ function followTools() {
       const value = valueOf(field) ?? null;
       if (field.name === "turn_deg") setBrush({ turn_deg: Number(value) });
       else setBrush({ own: { ...brush()?.own, [field.name]: value } });
+    });
+  }
+}
+
+/** A file is called by its own name, where nobody is asked for one. */
+function nameFiles() {
+  for (const form of /** @type {NodeListOf<HTMLFormElement>} */ (box.querySelectorAll("form[hx-encoding]"))) {
+    form.addEventListener("change", () => {
+      const file = /** @type {HTMLInputElement} */ (form.querySelector("[type=file]")).files?.[0];
+      /** @type {HTMLInputElement} */ (form.querySelector("[name=name]")).value =
+        (file?.name || "").replace(/\.[^.]*$/, "").slice(0, 60) || "Picture";
     });
   }
 }

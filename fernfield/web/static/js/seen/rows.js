@@ -83,7 +83,10 @@ export function row(name, key) {
 export function subject(field) {
   const name = boot.collections.find((one) => one.one === field)?.name || "";
   const chosen = state.subjects[field];
-  return row(name, chosen) ? chosen : (rows(name)[0]?.key ?? "");
+  if (row(name, chosen)) return chosen;
+  // What lies under all others is there already: whoever begins begins with the next.
+  const all = rows(name);
+  return (all.find((one) => one.position !== 0) ?? all[0])?.key ?? "";
 }
 
 /** The only row of a collection. @param {string} name @returns {any} */

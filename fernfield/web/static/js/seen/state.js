@@ -94,6 +94,11 @@ const page = {
   /** What strokes keep to, as the API has it, and the sheet that they go into ("" for the base). */
   keepTo: /** @type {KeepTo | null} */ (kept.keepTo || null),
   sheet: kept.sheet || "",
+  /** The cover whose share the map shows, and the rule that is tried out on it, as JSON. */
+  mapped: "",
+  tried: /** @type {string | null} */ (null),
+  /** The guise that the map is looked at in, before it is set. */
+  guise: /** @type {string | null} */ (null),
   /** Which folds of the bench are open. */
   folds: kept.folds || {},
   /** The area in the hand, as the API has it; {} is the whole tract. @type {import("../types.js").Area} */
@@ -126,6 +131,10 @@ const page = {
     overlays: /** @type {string[]} */ ([]),
     detail: "middle",
     ...(kept.show || {}),
+    // What is tried out is not kept.
+    ...(kept.show
+      ? { overlays: (kept.show.overlays ?? []).filter((/** @type {string} */ name) => name !== "rule") }
+      : {}),
   },
   /** Counts up whenever something else is shown. */
   shown: 0,
@@ -234,6 +243,9 @@ export function shownAs(bare, contour) {
   });
   if (overlays.length && !bare) query.set("overlays", overlays.join(","));
   if (overlays.includes("kept") && state.keepTo && !bare) query.set("keep_to", JSON.stringify(state.keepTo));
+  if (overlays.includes("share") && state.mapped && !bare) query.set("cover", state.mapped);
+  if (overlays.includes("rule") && state.tried && !bare) query.set("rule", state.tried);
+  if (state.guise) query.set("guise", state.guise);
   if (state.past !== null) query.set("at", String(state.past));
   return query;
 }

@@ -3,6 +3,7 @@ import * as THREE from "../../../vendor/three.js";
 import { steer } from "../hands/cursor.js";
 import { camera as plan } from "./plan.js";
 import { follow } from "../hands/pointer.js";
+import { tookFrame } from "./near3d.js";
 import { detail, HAZE, Land, uniforms } from "./relief3d.js";
 import { ringPoints, ringWords } from "./ring.js";
 import { Figures, Growth, Sea, Things } from "./things3d.js";
@@ -84,12 +85,16 @@ function fit() {
   lens.updateProjectionMatrix();
 }
 
+/** When the last frame was drawn. [ms] */
+let frameAt = 0;
 /** Draw at the next frame. */
 export function request() {
   if (waiting || !parts || state.view === "plan") return;
   waiting = true;
-  requestAnimationFrame(() => {
+  requestAnimationFrame((now) => {
     waiting = false;
+    if (state.walking) tookFrame(now - frameAt);
+    frameAt = now;
     paint();
   });
 }

@@ -2,6 +2,7 @@
 import * as THREE from "../../../vendor/three.js";
 import { pictureOf } from "./plan.js";
 import { hears } from "../live.js";
+import { NEAR_SHADER, nearUniforms, seeNear } from "./near3d.js";
 import { clamp, colOf, grid, heed, landApi, rowOf, seenTracts, state, xOf, yOf } from "../state.js";
 
 const CHUNK = 256;
@@ -27,18 +28,24 @@ export { uniforms };
 
 const material = (/** @type {any} */ texture) =>
   new THREE.ShaderMaterial({
-    uniforms: { ...uniforms, picture: { value: texture }, part: { value: new THREE.Vector3(0, 0, 1) } },
+    uniforms: {
+      ...uniforms,
+      ...nearUniforms,
+      picture: { value: texture },
+      part: { value: new THREE.Vector3(0, 0, 1) },
+    },
     vertexShader: `
-      uniform vec3 part; attribute vec2 post; varying vec2 at; varying vec2 place; varying float away;
+      uniform vec3 part; attribute vec2 post; varying vec2 at; varying vec3 place; varying float away;
       void main() {
         at = part.xy + post * part.z;
-        place = position.xz;
+        place = position;
         vec4 eye = modelViewMatrix * vec4(position, 1.0);
         away = length(eye.xyz);
         gl_Position = projectionMatrix * eye;
       }`,
     fragmentShader: `
-      uniform sampler2D picture; uniform vec3 haze; uniform float thick; varying vec2 at; varying vec2 place; varying float away;
+      uniform sampler2D picture; uniform vec3 haze; uniform float thick; varying vec2 at; varying vec3 place; varying float away;
+      ${NEAR_SHADER}
       float speck(vec2 p) { return fract(sin(dot(floor(p), vec2(12.9898, 78.233))) * 43758.5453); }
       float grain(vec2 p) {
         vec2 f = fract(p); f = f * f * (3.0 - 2.0 * f);
@@ -51,7 +58,9 @@ const material = (/** @type {any} */ texture) =>
         vec3 ink = seen.rgb;
         // Near the eye the picture's pixels are a metre wide: a fine unevenness gives the ground a scale.
         float near = clamp(1.0 - away / 60.0, 0.0, 1.0);
-        if (near > 0.0) ink *= 1.0 + near * (0.16 * grain(place * 1.7) + 0.14 * grain(place * 6.3) + 0.12 * grain(place * 19.0));
+        if (nearOn > 0.5) ink = textured(ink, place, normalize(cross(dFdx(place), dFdy(place))), away);
+        else if (near > 0.0)
+          ink *= 1.0 + near * (0.16 * grain(place.xz * 1.7) + 0.14 * grain(place.xz * 6.3) + 0.12 * grain(place.xz * 19.0));
         gl_FragColor = vec4(mix(haze, ink, exp(-away * thick)), 1.0);
       }`,
   });
@@ -349,6 +358,7 @@ export class Land {
 
   /** Load and colour what the eye at (x, y) needs. */
   update(/** @type {number} */ x, /** @type {number} */ y) {
+    seeNear(x, y, this.request);
     const { step: finest, reach } = detail();
     const order = this.chunks
       .map((chunk) => {

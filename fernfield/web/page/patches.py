@@ -1,0 +1,120 @@
+"""What a page is sent of the land: pictures and heights of what has changed, and later what that shades further off."""
+
+from __future__ import annotations
+
+import json
+import math
+import struct
+from typing import Any
+
+from fernfield.core.grid import NOWHERE, Window
+from fernfield.web.kernel.pictures import level_window
+from fernfield.web.page.messages import View
+from fernfield.web.page.shade import BLOCK_PIXELS, Shade, less
+from fernfield.work.cover.shares import moved_by
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.seen.plan import plan_pixels, shadow_window
+from fernfield.work.seen.show import Show
+
+MOST_PATCH_PIXELS = 2_400 * 1_600
+MOST_PATCH_POSTS = 200 * 200
+"""Heights of larger windows are sent of every second post, or fourth, …"""
+
+
+def pack(head: dict[str, Any], body: bytes) -> bytes:
+    """A binary message: the length of the head, the head as JSON padded to 4 bytes, the body."""
+    text = json.dumps(head).encode()
+    text += b" " * (-len(text) % 4)
+    return struct.pack("<I", len(text)) + text + body
+
+
+class Patches:
+    """The messages that bring a page up to date; what is changed further off is kept for when there is time."""
+
+    def __init__(self, world: OpenWorld) -> None:
+        self._world, self._shade = world, Shade()
+
+    @property
+    def more(self) -> bool:
+        """Whether something further off is still to be drawn."""
+        return bool(self._shade)
+
+    def of(
+        self, land: Land, dirty: dict[str, Window], view: View | None, drawn_to: float | None, was: float | None
+    ) -> list[str | bytes]:
+        """The messages that bring a page up to date: what is stale, its picture, and heights. What is shaded further
+        off is kept for later."""
+        window = NOWHERE
+        for layer, part in dirty.items():
+            # One post more: slopes, and so shading and cover rules, reach that far.
+            part = land.clip(part.pad(2))
+            if layer in ("growth", HEIGHT):
+                part = land.clip(part.pad(math.ceil(8 / land.grid.spacing)))
+            window = window.join(part)
+        ground = land.grid.clip(dirty.get(HEIGHT, NOWHERE))
+        sent = view is not None and view.heights and not ground.empty
+        out = [self._patch(land, window, view, {"layers": sorted(dirty), "drawn_to": drawn_to, "heights": sent})]
+        if sent:
+            step = 1
+            while (ground.rows // step) * (ground.cols // step) > MOST_PATCH_POSTS:
+                step *= 2
+            ground = Window(ground.row0 // step * step, ground.col0 // step * step, ground.row1, ground.col1)
+            with self._world.lock:
+                values = land.read(HEIGHT, ground, step)
+            told = {"is": "heights", "window": ground.as_list(), "step": step}
+            out.append(pack(told, values.astype("<f4").tobytes()))
+        moved = NOWHERE
+        for layer in {HEIGHT, "cover"} & dirty.keys():
+            moved = moved.join(dirty[layer])
+        if not moved.empty:
+            near = land.clip(moved.pad(2))
+            far = moved_by(self._world, land, near)
+            if HEIGHT in dirty and (view is None or view.shadows):
+                far = far.join(shadow_window(self._world, land, near, was))
+            self._add_shade(near, far, window, view)
+        return out
+
+    def _add_shade(self, near: Window, shaded: Window, drawn: Window, view: View | None) -> None:
+        if view is None:
+            self._shade.add(shaded, near, max(shaded.shape))
+        elif any(True for _ in less(shaded, drawn)):
+            self._shade.add(shaded, near, math.ceil(BLOCK_PIXELS * max(1.0, 2.0**view.level)))
+
+    def shaded(self, land: Land, view: View | None) -> list[str | bytes]:
+        """A piece of what was shaded, drawn again as far as it is looked at; of the rest, that it is out of date."""
+        facts: dict[str, Any] = {"layers": ["shade"], "drawn_to": None, "heights": False}
+        return [self._patch(land, self._shade.take(), view, facts)] if self._shade else []
+
+    def _patch(self, land: Land, window: Window, view: View | None, facts: dict[str, Any]) -> str | bytes:
+        """What is stale in a window of posts, with its picture where it is looked at."""
+        head: dict[str, Any] = {"is": "stale", "window": window.as_list(), **facts}
+        if view is None:
+            return json.dumps(head)
+        scale = 2.0**view.level
+        pixels = Window(
+            math.floor(window.row0 / scale),
+            math.floor(window.col0 / scale),
+            math.ceil(window.row1 / scale) + 1,
+            math.ceil(window.col1 / scale) + 1,
+        )
+        seen = Window(view.row0, view.col0, view.row1, view.col1).meet(level_window(land, view.level))
+        pixels = pixels.meet(seen)
+        if pixels.empty or pixels.rows * pixels.cols > MOST_PATCH_PIXELS:
+            return json.dumps(head)
+        contour = None if view.contour_m == "auto" else view.contour_m
+        show = Show(
+            contour,
+            view.water,
+            view.growth,
+            view.shadows,
+            view.overlays,
+            view.keep_to,
+            view.cover,
+            view.rule,
+            view.guise,
+        )
+        picture = plan_pixels(self._world, land, view.level, pixels, show).tobytes()
+        head |= {"is": "patch", "level": view.level, "pixels": pixels.as_list(), "shown": view.shown}
+        return pack(head, picture)

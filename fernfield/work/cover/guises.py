@@ -1,0 +1,83 @@
+"""Guises as a world keeps them: which covers and which pieces of the kit stand for which others."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from pydantic import ConfigDict, Field, model_validator
+
+from fernfield.core.errors import InvalidInput
+from fernfield.core.sites.kit import KIT
+from fernfield.work.cover.rows import COVERS, covers_of
+from fernfield.work.kernel.edits import plainly
+from fernfield.work.kernel.rows import Change, Collection, Key, Look, Name, Plan, Row
+from fernfield.work.kernel.says import UNASKED, Say
+from fernfield.work.kernel.world import OpenWorld
+
+
+class Exchange(Row):
+    """One thing for another."""
+
+    model_config = ConfigDict(populate_by_name=True, serialize_by_alias=True)
+
+    from_: Annotated[Key, Field(alias="from"), UNASKED]
+    to: Annotated[Key, UNASKED]
+
+    @model_validator(mode="after")
+    def _differ(self) -> Exchange:
+        if self.from_ == self.to:
+            raise InvalidInput(f"from and to must be two, not both {self.to!r}", "to")
+        return self
+
+
+Exchanges = Annotated[tuple[Exchange, ...], Field(max_length=32), UNASKED]
+
+
+class Guise(Row):
+    """Collection "guises": which covers and which pieces of the kit stand for which others, all at once."""
+
+    name: Annotated[Name, Say("Name")]
+    covers: Exchanges = ()
+    pieces: Exchanges = ()
+
+    @model_validator(mode="after")
+    def _goes_both_ways(self) -> Guise:
+        for what, pairs in (("covers", self.covers), ("pieces", self.pieces)):
+            for side in ("from_", "to"):
+                names = [getattr(pair, side) for pair in pairs]
+                if len(set(names)) < len(names):
+                    twice = next(name for name in names if names.count(name) > 1)
+                    words = f"{twice!r} stands twice on one side of the {what}: a guise could not be set back"
+                    raise InvalidInput(words, what)
+        for pair in self.pieces:
+            for name in (pair.from_, pair.to):
+                if name not in KIT:
+                    raise InvalidInput(f"a piece must be one of {', '.join(KIT)}, not {name!r}", "pieces")
+        if not self.covers and not self.pieces:
+            raise InvalidInput("a guise exchanges at least one cover or piece", "covers")
+        return self
+
+
+def _plan(change: Change[Guise], look: Look) -> Plan:
+    """Raises NotFound for a cover that is not there."""
+    if change.new is not None:
+        for pair in change.new.covers:
+            look.need(COVERS, pair.from_)
+            look.need(COVERS, pair.to)
+    return plainly(GUISES, change)
+
+
+GUISES = Collection("guises", Guise, "guise", most=32, plan=_plan)
+
+
+def in_guise(world: OpenWorld, key: str | None, colours: list[Any]) -> list[Any]:
+    """The colours of all covers as a guise would have them, to be looked at before it is set."""
+    guise = world.rows[GUISES.name].get(key or "")
+    if not isinstance(guise, Guise):
+        return colours
+    keys = [name for name, _ in covers_of(world)]
+    seen = list(colours)
+    for pair in guise.covers:
+        if pair.from_ in keys and pair.to in keys:
+            seen[keys.index(pair.from_)] = colours[keys.index(pair.to)]
+    return seen
