@@ -1,7 +1,7 @@
 """Sallow Reach as it is kept beside the code: what its commands make, stored, so that a first start need not repeat it.
 
-`rows.json` has its tracts and rows, readable line by line; `heights.zip` every tile of the ground, `other.zip` the tiles
-of all other layers and of the coarser levels, each as the store keeps it. `tools/demo.py` writes the three anew, and a
+`rows.json` has its tracts and rows, readable line by line; `heights.zip` every tile of the ground, `other.zip` those of
+all other layers and of the coarser levels, each as the store keeps it. `tools/demo.py` writes the three anew, and a
 test holds that they are what the commands make.
 """
 
