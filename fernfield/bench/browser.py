@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 import shutil
 import subprocess
@@ -68,6 +69,24 @@ async () => {
 }
 """
 
+DRAWN = "[fern.overlook.parts.growth.shown, fern.overlook.parts.renderer.info.render.calls]"
+ROUND = """
+async () => {
+  // Half a circle about what is looked at, a frame for each step.
+  const { drawn, orbit, parts } = fern.overlook;
+  const times = [];
+  for (let i = 0; i < 18; i += 1) {
+    const [begin, frame] = [performance.now(), drawn.frames];
+    orbit.bearing = (orbit.bearing + 10) % 360;
+    parts.land.request();
+    while (drawn.frames === frame) await new Promise(requestAnimationFrame);
+    times.push((performance.now() - begin) / 1000);
+  }
+  return times.sort((a, b) => a - b)[9];
+}
+"""
+PLANTS = (5_000, 50_000, 250_000)
+
 SIDE = 2_048
 TOP_M = 550.0
 RADII = {40: "50 ms", 120: "–", 300: "100 ms"}
@@ -91,6 +110,12 @@ def rows(plan: Plan) -> Iterator[Row]:
             page.goto(url)
             page.wait_for_timeout(4000)
             yield from _pointer(page, 40, "", "50 ms")
+            page.keyboard.press("3")
+            page.wait_for_selector("#bench[data-shows=growth]")
+            page.evaluate("fern.state.brushes[fern.state.tool].radius = 32; fern.counts.lags.length = 0")
+            yield from _pointer(page, 32, ", sowing", "80 ms")
+            page.close()
+        yield from _woods(browser, Path(folder) / "woods")
         island = high_island(Path(folder) / "high")
         with server("serve", Path(folder) / "high") as url:
             for view, strokes in (("plan", STROKES), ("overlook", STROKES // 3)):
@@ -108,6 +133,32 @@ def rows(plan: Plan) -> Iterator[Row]:
                     yield from _pointer(page, radius, f", on an island {TOP_M:g} m high, {view}", aim, strokes, view)
                     page.close()
         browser.close()
+
+
+def _woods(browser: Any, data: Path) -> Iterator[Row]:
+    """A frame of the overlook with so many plants in the land, beside the same without any; the eye goes round."""
+    from fernfield.bench.growth import wooded
+    from fernfield.work.studio import Studio
+
+    studio = Studio(data)
+    worlds = {count: wooded(studio, SIDE, count / (SIDE * SIDE / 10_000)).id for count in PLANTS}
+    studio.close()
+    with server("serve", data) as url:
+        for count, detail in itertools.product(PLANTS, ("middle", "high")):
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.add_init_script(AT_HOME)
+            page.goto(f"{url}/worlds/{worlds[count]}")
+            page.wait_for_selector("#bench[data-shows]")
+            page.evaluate(f"fern.state.show.detail = '{detail}'; fern.state.view = 'overlook'")
+            _settled(page)
+            page.wait_for_timeout(6000)
+            shown, calls = page.evaluate(DRAWN)
+            ours = page.evaluate(ROUND)
+            page.evaluate("fern.state.show.growth = false")
+            theirs = page.evaluate(ROUND)
+            words = f"a frame of the overlook over {count:,} plants, detail {detail}: {shown:,} drawn in {calls} calls"
+            yield Row(f"{words}, software rendering", "the same without growth", ours, theirs, ours / theirs, "–")
+            page.close()
 
 
 def _settled(page: Any) -> None:

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from fernfield.bench import Plan, Row, Task, row
 from fernfield.core.brush.brush import Touch, weight_window
@@ -24,6 +25,7 @@ from fernfield.core.grid import FloatArray
 from fernfield.core.noise import plain_spots
 
 COVERS, RADIUS = 8, 64
+TILE = 256
 SIDE = 2 * RADIUS + 1
 
 
@@ -33,11 +35,29 @@ def rows(plan: Plan) -> Iterator[Row]:
         yield _dab(tool, masks, plan)
     yield from _rules(plan)
     yield _pictures(plan)
-    window = masks[:, :512, :512].copy()
-    out, whole = np.empty_like(window), np.ones((512, 512), np.float32)
-    yield row(
-        f"swap of {COVERS} covers on 512²", "a copy of their masks", "6 copies",
-        lambda: swapped(window, 2, 5, whole, 0.05), lambda: np.copyto(out, window), max(5, plan.runs // 3),
+    yield _swap(masks, plan)
+
+
+def _swap(masks: NDArray[np.uint16], plan: Plan) -> Row:
+    """A swap over a whole tract, tile by tile as an area is worked on."""
+    whole, out = np.ones((TILE, TILE), np.float32), np.empty((COVERS, TILE, TILE), np.uint16)
+    corners = [(r, c) for r in range(0, plan.large - 1, TILE) for c in range(0, plan.large - 1, TILE)]
+
+    def tiles() -> Iterator[NDArray[np.uint16]]:
+        for r, c in corners:
+            yield masks[:, r : r + TILE, c : c + TILE]
+
+    def swap() -> None:
+        for tile in tiles():
+            swapped(tile, 2, 5, whole, 0.05)
+
+    def copy() -> None:
+        for tile in tiles():
+            np.copyto(out, tile)
+
+    return row(
+        f"swap of {COVERS} covers on {plan.large}²", "a copy of their masks", "6 copies", swap, copy,
+        max(3, plan.runs // 5),
     )  # fmt: skip
 
 

@@ -223,6 +223,13 @@ class Grid:
                 "x",
             )
 
+    def window_of(self, x0: float, y0: float, x1: float, y1: float) -> Window:
+        """The posts of a box and those next to it outside, not clipped. [m]"""
+        return Window(
+            math.floor(self.row_of(y1)), math.floor(self.col_of(x0)), math.ceil(self.row_of(y0)) + 1,
+            math.ceil(self.col_of(x1)) + 1,
+        )  # fmt: skip
+
     def clip(self, window: Window) -> Window:
         return window.meet(self.window)
 

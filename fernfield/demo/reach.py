@@ -91,38 +91,75 @@ RULES: list[dict[str, Any]] = [
 """From top to bottom; what the wardens have painted lies over them."""
 
 
+KINDS: dict[str, dict[str, Any]] = {
+    "alder": {"name": "Alder", "form": "broadleaf", "tall_m": 7.5, "crown_m": 2.3, "trunk_m": 0.25, "blocks": "trunk",
+              "bends": 0.4, "colour": "#3c6a42", "dry_colour": "#7d8a4e"},
+    "willow": {"name": "Willow", "form": "willow", "tall_m": 8.5, "crown_m": 3.4, "trunk_m": 0.4, "blocks": "trunk",
+               "bends": 0.7, "colour": "#6f8f57", "dry_colour": "#a3a35e", "bark_colour": "#6b6250", "in_water": True},
+    "birch": {"name": "Birch", "form": "slender", "tall_m": 9.0, "crown_m": 1.9, "trunk_m": 0.16, "blocks": "trunk",
+              "bends": 0.6, "colour": "#6d8f4c", "dry_colour": "#c2a548", "bark_colour": "#d8d4c8"},
+    "gorse": {"name": "Gorse", "form": "bush", "tall_m": 1.5, "crown_m": 1.0, "bends": 0.2, "colour": "#4f6b35",
+              "dry_colour": "#b9a33c", "card_m": 120, "gone_m": 900},
+    "bracken": {"name": "Bracken", "form": "fern", "tall_m": 0.9, "crown_m": 0.8, "bends": 0.5, "colour": "#5f8a3f",
+                "dry_colour": "#9a6d3a", "simpler_m": 35, "card_m": 80, "gone_m": 400},
+    "reed": {"name": "Reed", "form": "reeds", "tall_m": 1.9, "crown_m": 0.9, "bends": 0.9, "colour": "#8f9a57",
+             "dry_colour": "#c8b878", "simpler_m": 35, "card_m": 90, "gone_m": 600, "in_water": True},
+    "erratic": {"name": "Erratic", "form": "boulder", "tall_m": 1.1, "crown_m": 0.9, "trunk_m": 0.75, "leans": 1.0,
+                "blocks": "trunk", "colour": "#8f8b80", "dry_colour": "#a39a86"},
+    "drift-log": {"name": "Drift log", "form": "log", "tall_m": 0.5, "crown_m": 2.2, "leans": 1.0, "blocks": "nothing",
+                  "colour": "#8d8272", "bark_colour": "#948a7b", "dry_colour": "#b3a995", "gone_m": 900},
+}  # fmt: skip
+
+MIXES: dict[str, dict[str, Any]] = {
+    "carr": {
+        "name": "Carr", "seed": 11, "density_per_ha": 420, "between_m": 1.2, "open": 0.12, "open_m": 70, "kinds": [
+            {"kind": "alder", "weight": 9, "size_min": 0.7, "size_max": 1.4, "spread": "middle", "width_min": 0.85,
+             "width_max": 1.2, "apart_m": 2.6, "clump": 0.5, "clump_m": 45, "tilt_deg": 2},
+            {"kind": "willow", "weight": 3, "size_min": 0.7, "size_max": 1.2, "width_min": 0.9, "width_max": 1.2,
+             "apart_m": 5, "conditions": [{"what": "water_distance", "to": 28, "soft": 12}]},
+            {"kind": "birch", "weight": 2, "size_min": 0.7, "size_max": 1.25, "apart_m": 2, "tilt_deg": 3, "clump": 0.8,
+             "clump_m": 25, "conditions": [{"what": "above_water", "from": 1.5, "soft": 1}]},
+            {"kind": "erratic", "weight": 0.6, "size_min": 0.7, "size_max": 2.6, "spread": "small", "apart_m": 3,
+             "sink_max_m": 0.25},
+            {"kind": "bracken", "weight": 6, "size_min": 0.6, "size_max": 1.3, "apart_m": 0.8, "overlaps": True,
+             "tint": 0.6, "clump": 0.9, "clump_m": 18, "conditions": [{"what": "above_water", "from": 1, "soft": 1}]},
+        ],
+    },
+    "heath": {
+        "name": "Heath", "seed": 23, "density_per_ha": 260, "between_m": 1.0, "kinds": [
+            {"kind": "gorse", "weight": 10, "size_min": 0.5, "size_max": 1.5, "spread": "small", "apart_m": 1.1,
+             "clump": 1.0, "clump_m": 32, "tint": 0.5},
+            {"kind": "birch", "weight": 0.7, "size_min": 0.5, "size_max": 0.9, "apart_m": 3, "tilt_deg": 5,
+             "clump": 1.0, "clump_m": 60},
+            {"kind": "erratic", "weight": 0.6, "size_min": 0.6, "size_max": 2.2, "spread": "small", "apart_m": 4,
+             "sink_max_m": 0.3},
+        ],
+    },
+    "reed-bed": {
+        "name": "Reed bed", "seed": 31, "density_per_ha": 1500, "kinds": [
+            {"kind": "reed", "weight": 1, "size_min": 0.6, "size_max": 1.25, "spread": "middle", "apart_m": 1.1,
+             "tint": 0.8, "clump": 0.5, "clump_m": 20,
+             "conditions": [{"what": "above_water", "from": -0.7, "to": 1.3, "soft": 0.6}]},
+        ],
+    },
+    "strand": {
+        "name": "Strand", "seed": 41, "density_per_ha": 60, "between_m": 2.0, "kinds": [
+            {"kind": "drift-log", "weight": 3, "size_min": 0.5, "size_max": 1.5, "apart_m": 3, "sink_max_m": 0.15,
+             "turn_deg": 84, "turn_around_deg": 35, "clump": 0.6, "clump_m": 30,
+             "conditions": [{"what": "above_water", "from": 0.3, "to": 3, "soft": 0.6}]},
+            {"kind": "erratic", "weight": 1, "size_min": 0.4, "size_max": 1.2, "spread": "small", "apart_m": 2,
+             "sink_max_m": 0.2},
+        ],
+    },
+}  # fmt: skip
+
+
 def rows() -> list[tuple[str, str, Row]]:
-    """Water, light, covers and the mix of Sallow Reach."""
+    """Water, light, covers, kinds and mixes of Sallow Reach."""
 
     def cover(name: str, colour: str, position: int, texture: str, tile_m: float, **more: Any) -> Cover:
         return Cover(name=name, colour=colour, position=position, texture=texture, tile_m=tile_m, **more)
 
-    alder = Kind(
-        key="alder",
-        name="Alder",
-        form="tree",
-        habit="upright",
-        density_per_ha=260,
-        size_min=0.8,
-        size_max=1.5,
-        crown_m=2.3,
-        tall_m=7.5,
-        blocks_m=0.25,
-        colour="#3c6a42",
-    )
-    erratic = Kind(
-        key="erratic",
-        name="Erratic",
-        form="boulder",
-        habit="leaning",
-        density_per_ha=22,
-        size_min=0.7,
-        size_max=2.6,
-        crown_m=0.9,
-        tall_m=1.1,
-        blocks_m=0.75,
-        colour="#8f8b80",
-    )
     return [
         ("about", "world", About(name=NAME, description=WORDS)),
         ("water", "sea", Water(sea_level_m=0.0)),
@@ -136,7 +173,8 @@ def rows() -> list[tuple[str, str, Row]]:
         ("covers", "worn-path", cover("Worn path", "#dfbb84", 6, "trodden", 4, sound="earth")),
         ("covers", "limestone", cover("Limestone", "#b2bac4", 7, "slabs", 9, steep_texture="layers", sound="stone")),
         ("cover-rules", "world", CoverRules.model_validate({"rules": RULES})),
-        ("mixes", "carr", Mix(name="Carr and erratics", seed=11, kinds=(alder, erratic))),
+        *(("kinds", key, Kind(**said)) for key, said in KINDS.items()),
+        *(("mixes", key, Mix.model_validate(said)) for key, said in MIXES.items()),
     ]
 
 
@@ -348,7 +386,7 @@ def _dress(hand: _Hand, rng: random.Random) -> None:
         softness=0.8,
         strength=80,
         seconds=9,
-        mix="carr",
+        mix="heath",
     )
     hand(
         "sow",
@@ -357,11 +395,16 @@ def _dress(hand: _Hand, rng: random.Random) -> None:
         softness=0.9,
         strength=80,
         seconds=10,
-        mix="carr",
+        mix="heath",
     )
-    # Clearings on purpose: the creek's bed, the yards, the path.
+    hand("sow", CREEK, radius=34, softness=0.5, strength=120, seconds=20, mix="reed-bed")
+    hand("sow", BAR, radius=30, softness=0.6, strength=160, seconds=9, mix="strand")
+    hand("sow", BAR_EAST, radius=30, softness=0.6, strength=160, seconds=8, mix="strand")
+    # Ground that stays free on purpose: the creek's bed of trees, the yards and the path of everything.
     hand("thin", CREEK, radius=24, softness=0.3, strength=500, seconds=24, mix="carr")
-    hand("thin", PATH, radius=9, softness=0.3, strength=500, seconds=20, mix="carr")
+    hand("glade", PATH, radius=9, softness=0.3, strength=500, seconds=20)
+    hand("glade", [(184, 500), (206, 512)], radius=22, softness=0.3, strength=500, seconds=2)
+    hand("glade", [(880, 404), (894, 412)], radius=22, softness=0.3, strength=500, seconds=2)
 
 
 STANDING: tuple[tuple[str, str | None, str, float, float, float, int | None, bool], ...] = (

@@ -8,7 +8,10 @@ import json
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-GROWTH_COLUMNS = ("kind", "x_m", "y_m", "z_m", "size", "turn_deg", "lean_east", "lean_north")
+GROWTH_COLUMNS = (
+    "mix", "kind", "x_m", "y_m", "z_m", "size_height", "size_width", "turn_deg", "lean_east", "lean_north", "tint",
+    "sink_m", "variant", "by_hand",
+)  # fmt: skip
 
 
 def growth_rows(rows: Iterable[Sequence[Any]], *, header: bool = False) -> bytes:

@@ -51,6 +51,7 @@ if TYPE_CHECKING:
         target_m: float | None = None
         cover: Key | None = None
         mix: Key | None = None
+        target_per_ha: float | None = None
 
 else:
     ToolFields = create_model("ToolFields", __base__=StrokeBase, **_own_fields())
@@ -71,10 +72,11 @@ class StrokeStart(ToolFields):
     Besides the settings of its tool, every stroke may carry the form of its brush (`shape`,
     `turn_deg`, `turn_by`, `tip`), the `sheet` that a ground tool works into (left out: the
     base), and what it keeps to. `cover` is for paint, take_away, veil, speckle and blotch, `mix` for
-    sow and thin.
+    sow, thin and clear, which work on the `kinds` of it that are said (left out: on all).
     """
 
     sheet: Key | None = None
+    kinds: Annotated[list[Key] | None, Field(max_length=16)] = None
     keep_to: KeepTo | None = None
 
     @model_validator(mode="before")
@@ -107,6 +109,9 @@ class StrokeStart(ToolFields):
                 raise InvalidInput(f"{field} goes with {_either(tools)}, not with {self.tool}", field)
             if not given and tool.subject == field:
                 raise InvalidInput(f"{self.tool} needs {field}", field)
+        if self.kinds is not None and tool.subject != "mix":
+            words = _either([t.name for t in TOOLS.values() if t.subject == "mix"])
+            raise InvalidInput(f"kinds goes with {words}, not with {self.tool}", "kinds")
         if self.sheet is not None and not tool.sheeted:
             raise InvalidInput(f"sheet goes with {_either(SHEETED)}, not with {self.tool}", "sheet")
         return self
@@ -166,7 +171,7 @@ def manner_of(world: OpenWorld, tract_id: str, said: StrokeBase) -> Manner:
         start,
         tool,
         stroke_words,
-        {**values, "turn_deg": start.turn_deg},
+        {**values, "turn_deg": start.turn_deg, **(layer.told(world, start) if layer.told is not None else {})},
         layer.touched(world, tool, start.subject) if layer.touched is not None else (),
         layer.seen,
         None if start.tip is None else world.picture(start.tip),

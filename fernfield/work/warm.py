@@ -22,7 +22,8 @@ from fernfield.core.grid import FloatArray, Grid
 from fernfield.core.ground.carry import Carriage, seen
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.ground.weather import weather as press
-from fernfield.core.growth.scatter import Habit, scatter
+from fernfield.core.growth.scatter import Sort, scatter
+from fernfield.core.growth.spacing import Pattern
 from fernfield.core.kernels import compiled_before
 from fernfield.core.light.relief import gradients, relief
 from fernfield.core.light.shadow import sunlit
@@ -109,9 +110,12 @@ def _pictures() -> None:
 
 
 def _growth() -> None:
-    grid, mask = Grid(40, 40, 1.0), np.zeros((44, 44), np.uint16)
-    for plot in (mask[:40, :40].copy(), mask[2:42, 2:42]):
-        scatter(plot, grid.window, grid, grid.window, Habit(200, 1, 2), 1)
+    grid = Grid(40, 40, 1.0)
+    # One that is full, so that what is free is gone through as well.
+    for apart in (2.0, 12.0):
+        scatter(
+            Pattern(1, (200.0,), ((apart,),)), [Sort()], [np.ones((40, 40), np.float32)], grid.window, grid, grid.window
+        )
 
 
 SEEN: tuple[Step, ...] = (_pictures, _overviews, _growth)

@@ -196,7 +196,7 @@ def test_4_covers_are_painted_taken_away_and_follow_the_rule(table: Table) -> No
 
 def plants(table: Table, row0: int, col0: int, row1: int, col1: int) -> np.ndarray:
     query = f"row0={row0}&col0={col0}&row1={row1}&col1={col1}"
-    return np.frombuffer(table.server.bytes_of(f"/api/tracts/{table.tract}/growth?{query}"), "<f4").reshape(-1, 9)
+    return np.frombuffer(table.server.bytes_of(f"/api/tracts/{table.tract}/growth?{query}"), "<f4").reshape(-1, 11)
 
 
 def test_5_growth_is_sown_and_thinned_and_stands_on_the_ground(table: Table) -> None:
@@ -206,14 +206,17 @@ def test_5_growth_is_sown_and_thinned_and_stands_on_the_ground(table: Table) -> 
     table.drag((550, 570), (600, 570), steps=50)
     sown = plants(table, *window)
     assert len(sown) > 30
-    assert {0.0, 1.0} >= set(sown[:, 1].tolist())
+    # The five kinds of the carr.
+    assert {0.0, 1.0, 2.0, 3.0, 4.0} >= set(sown[:, 1].tolist()) > {0.0}
     table.stage("ground")
     table.drag((560, 570), (590, 570), steps=25)
     moved = plants(table, *window)
     assert (moved[:, 2:4] == sown[:, 2:4]).all()
     assert (moved[:, 4] - sown[:, 4]).max() > 0.5
     for row in moved[::9]:
-        assert row[4] == pytest.approx(table.spot(float(row[2]), float(row[3]))["elevation_m"], abs=0.01)
+        # Its foot is in the ground as deep as its kind sinks, and no deeper.
+        over = row[4] - table.spot(float(row[2]), float(row[3]))["elevation_m"]
+        assert -0.25 * row[5] - 0.01 <= over <= 0.01
     table.stage("growth")
     table.drag((550, 570), (600, 570), "right", steps=60)
     assert len(plants(table, *window)) < 0.2 * len(sown)
@@ -531,9 +534,9 @@ def test_the_view_is_as_it_was_left_and_two_pages_show_every_change(table: Table
 
 
 def test_what_is_being_typed_is_not_taken_away_by_a_change_from_elsewhere(table: Table, server: Server) -> None:
-    table.open("growth")
+    table.open("growth", folds={"growth-mix": True})
     page = table.page
-    density = page.get_by_label("Density", exact=False).first
+    density = page.locator("#mix-density_per_ha")
     density.fill("123")
     density.evaluate("f => f.blur()")
     # Two changes at once, from elsewhere: the page is told of them, and asks for nothing.
@@ -561,13 +564,14 @@ def test_what_is_being_typed_is_not_taken_away_by_a_change_from_elsewhere(table:
 
 
 def test_a_form_that_is_refused_shows_what_was_typed(table: Table) -> None:
-    table.open("growth")
+    table.open("growth", folds={"growth-part": True})
     page = table.page
-    smallest = page.get_by_label("Smallest", exact=False).first
+    smallest = page.locator("#part-size_min")
+    expect(smallest).to_have_value("0.7")
     smallest.fill("9")
-    page.get_by_role("button", name="Use these settings").click()
+    page.get_by_role("button", name="Set how it stands").click()
     expect(page.locator("#bench .invalid-feedback, #bench .form-error")).to_contain_text(
-        "not be above the largest, not 9.0 and 1.5"
+        "not be above the largest, not 9 and 1.4"
     )
     expect(smallest).to_have_value("9")
-    assert table.server.get(f"/api/worlds/{table.world}")["mixes"][0]["kinds"][0]["size_min"] == 0.8
+    assert table.server.get(f"/api/worlds/{table.world}")["mixes"][0]["kinds"][0]["size_min"] == 0.7

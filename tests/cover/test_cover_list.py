@@ -13,9 +13,10 @@ from fernfield.core.brush.pace import Sample
 from fernfield.core.cover.rules import WHATS
 from fernfield.core.errors import Conflict, FernError, InvalidInput, NotFound
 from fernfield.core.grid import Window
+from fernfield.work.asking.conditions import Condition
 from fernfield.work.cover.removing import MergeCover, merge_cover, remove_cover
 from fernfield.work.cover.rows import COVERS, Cover, covers_of
-from fernfield.work.cover.ruling import COVER_RULES, Condition
+from fernfield.work.cover.ruling import COVER_RULES
 from fernfield.work.cover.shares import cover_shares
 from fernfield.work.cover.sums import cover_areas, spread
 from fernfield.work.kernel.commands import patch, put, remove

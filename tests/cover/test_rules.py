@@ -23,10 +23,10 @@ from fernfield.core.cover.shares import SOLID, Under, compose_shares
 from fernfield.core.errors import GridError, NotFound
 from fernfield.core.grid import Window
 from fernfield.core.wetness import wetness
-from fernfield.work.cover.fields import FIELDS
+from fernfield.work.asking.conditions import Condition as Asks
+from fernfield.work.asking.fields import FIELDS
 from fernfield.work.cover.rows import COVERS
 from fernfield.work.cover.ruling import COVER_RULES
-from fernfield.work.cover.ruling import Condition as Asks
 from fernfield.work.cover.ruling import Rule as RuleRow
 from fernfield.work.cover.shares import cover_shares, share_planes
 from fernfield.work.kernel.commands import patch, put, remove

@@ -237,7 +237,7 @@ def test_growth_and_sites_are_what_their_readers_expect() -> None:
 
     import geojson
 
-    rows = growth_rows([["alder", 1.5, 2, 3, 1, 90, 0, 0]], header=True)
+    rows = growth_rows([["carr", "alder", 1.5, 2, 3, 1, 90, 0, 0]], header=True)
     assert next(iter(csv.DictReader(io.StringIO(rows.decode()))))["y_m"] == "2"
     text = sites_geojson([{"id": "a", "x": 1.0, "y": 2.0, "z": 3.0, "name": 'Gate "x", <b>', "team": None}])
     found = geojson.loads(text)

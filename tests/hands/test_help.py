@@ -85,9 +85,9 @@ def test_the_picture_of_a_tool_shows_what_it_does(client: TestClient, name: str)
     middle = len(moved) // 2
     assert np.isfinite(was.after).all()
     assert np.abs(moved).max() > 0.01
-    if name in ("raise", "paint", "sow", "open"):
+    if name in ("raise", "paint", "sow", "open", "glade"):
         assert moved[middle] > 0
-    elif name in ("lower", "take_away", "thin", "close"):
+    elif name in ("lower", "take_away", "thin", "clear", "close", "close_glade"):
         assert moved[middle] < 0
     elif name == "smooth":
         # Bending goes, by the sum of squared second differences.

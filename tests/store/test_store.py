@@ -17,6 +17,7 @@ from sqlalchemy import create_engine, text
 from fernfield.formats.tileblob import encode_tile
 from fernfield.store.database import answers, migrate, open_database
 from fernfield.store.schema import metadata
+from fernfield.work.growth.rows import KINDS, MIXES
 from fernfield.work.studio import Studio
 from fernfield.work.water.rows import sea_level
 from fernfield.work.worlds.beginnings import WorldSpec
@@ -32,6 +33,13 @@ def test_the_migrations_make_the_schema_of_the_code(tmp_path: Path) -> None:
     engine.dispose()
 
 
+OLD_MIX = (
+    '{"name": "Trees", "seed": 7, "kinds": [{"key": "tree", "name": "Tree", "form": "tree", "habit": "upright",'
+    ' "density_per_ha": 220, "size_min": 1, "size_max": 1.5, "crown_m": 2.2, "tall_m": 7, "blocks_m": 0.25,'
+    ' "colour": "#3f6b43"}]}'
+)
+
+
 def older_database(folder: Path, revision: str) -> Path:
     """A database as the schema of an older revision had it, written with SQL."""
     path = folder / "fernfield.db"
@@ -41,12 +49,14 @@ def older_database(folder: Path, revision: str) -> Path:
     with engine.begin() as c:
         when = "'2026-01-02T03:04:05+00:00'"
         c.execute(text(f"INSERT INTO worlds (id, created_at, changed_at, revision) VALUES ('w1', {when}, {when}, 1)"))
-        c.execute(text("INSERT INTO tracts VALUES ('t1', 'w1', 0, 'Main tract', 65, 65, 2.0, 1.0)"))
+        columns = "id, world_id, position, name, rows, cols, spacing_m, base_m"
+        c.execute(text(f"INSERT INTO tracts ({columns}) VALUES ('t1', 'w1', 0, 'Main tract', 65, 65, 2.0, 1.0)"))
         for collection, key, body in (
             ("about", "world", '{"name": "Old"}'),
             ("water", "sea", '{"sea_level_m": 2}'),
             ("light", "sun", '{"sun_bearing_deg": 300, "sun_height_deg": 30}'),
             ("covers", "grass", '{"name": "Grass", "colour": "#99aa66", "position": 0}'),
+            ("mixes", "mix", OLD_MIX),
             ("things", "gate", '{"sort": "start", "name": "Gate", "x": 5, "y": 6, "default": true}'),
         ):
             c.execute(text("INSERT INTO entries VALUES ('w1', :a, :b, :c)"), {"a": collection, "b": key, "c": body})
@@ -64,13 +74,17 @@ def older_database(folder: Path, revision: str) -> Path:
     return path
 
 
-@pytest.mark.parametrize("revision", ["0001", "0002", "0003"])
+@pytest.mark.parametrize("revision", ["0001", "0002", "0003", "0005"])
 def test_a_database_of_an_older_schema_opens_with_what_is_in_it(tmp_path: Path, revision: str) -> None:
     older_database(tmp_path, revision)
     studio = Studio(tmp_path)
     world = studio.world("w1")
     assert (name_of(world), world.revision, sea_level(world)) == ("Old", 1, 2)
     assert (ground(world) == 3.25).all()
+    # What was a kind inside of its mix is a row of its own, and the mix has it in its place.
+    tree, mix = world.row(KINDS, "tree"), world.row(MIXES, "mix")
+    assert (tree.form, tree.tall_m, tree.trunk_m, tree.blocks, tree.leans) == ("broadleaf", 7, 0.25, "trunk", 0)
+    assert [(part.kind, mix.per_ha(part), part.size_max) for part in mix.kinds] == [("tree", 220, 1.5)]
     studio.close()
 
 

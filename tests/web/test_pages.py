@@ -237,7 +237,7 @@ def test_an_import_can_be_cancelled_from_its_card(client: TestClient) -> None:
     [
         ("ground", ("Raise", "Lower", "Smooth", "Flatten", "Radius", "Softness", "Strength")),
         ("cover", ("Paint", "Take away", "Give back", "Rules", "Raggedness", "Transitions", "Guises", "Tile size")),
-        ("growth", ("Sow", "Thin", "Tree", "Density", "Smallest", "Largest", "Seed")),
+        ("growth", ("Sow", "Thin", "Clear", "Glade", "Density", "Smallest", "Largest", "Seed", "Habitat", "Form")),
         ("water", ("Sea level",)),
         ("light", ("Bearing", "Height")),
         ("sites", ("Start", "Pump house", "resource", "Nothing is placed yet")),
@@ -269,11 +269,13 @@ def test_a_rule_and_a_mix_are_set_field_by_field_and_bad_ones_refused(client: Te
     client.patch(f"{base}/covers/rock", json={"rule": None})
     assert client.get(base).json()["covers"][3]["rule"] is None
     kinds = f"{base}/mixes/mix/kinds"
-    assert client.patch(kinds, json={"tree": {"density_per_ha": 500}}).status_code == 200
+    assert client.patch(kinds, json={"tree": {"weight": 500}}).status_code == 200
+    assert client.patch(f"{kinds}/boulder", json={"apart_m": 6}).status_code == 200
     client.patch(f"{base}/mixes/mix", json={"seed": 9})
     found = client.get(base).json()["mixes"][0]
-    assert (found["seed"], found["kinds"][0]["density_per_ha"], found["kinds"][1]["density_per_ha"]) == (9, 500, 25)
-    for bad in ({"tree": {"size_min": 9}}, {"tree": {"density_per_ha": "many"}}, {"oak": {"size_min": 1}}):
+    tree, boulder = found["kinds"]
+    assert (found["seed"], tree["weight"], boulder["weight"], boulder["apart_m"]) == (9, 500, 25, 6)
+    for bad in ({"tree": {"size_min": 9}}, {"tree": {"weight": "many"}}, {"oak": {"size_min": 1}}, {"tree": {"x": 1}}):
         assert client.patch(kinds, json=bad).status_code in (404, 422), bad
     assert client.patch(f"{base}/mixes/mix", json={"seed": -1}).status_code == 422
     assert client.get(base).json()["mixes"][0] == found

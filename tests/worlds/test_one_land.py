@@ -319,9 +319,9 @@ def _unpacked(package: zipfile.ZipFile, world: OpenWorld) -> dict[str, Any]:
             whole = found.setdefault(name, np.zeros(land.bounds.shape, np.uint8))
             whole[box] = np.maximum(whole[box], np.asarray(Image.open(io.BytesIO(package.read(file)))))
         for row in csv.reader(io.StringIO(package.read(said["growth"]["file"]).decode())):
-            if row[0] != "kind":
-                x, y = float(row[1]) + part.x, float(row[2]) + part.y
-                found["plants"].append((row[0], round(x, 3), round(y, 3), *row[3:]))
+            if row[0] != "mix":
+                x, y = float(row[2]) + part.x, float(row[3]) + part.y
+                found["plants"].append((*row[:2], round(x, 3), round(y, 3), *row[4:]))
     found["plants"].sort()
     return found
 

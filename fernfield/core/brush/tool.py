@@ -73,6 +73,7 @@ class Tool:
     pattern : for a mask, how much of a dab counts at each post, 0 to 1, by shape, places, settings and spacing [m]
     press_masks : for a mask, does one dab of any form on all the masks that it touches
     timeless : whether its work is the same however long and strongly it is done
+    every_mask : whether it is given masks on which nothing lies yet as well
     """
 
     name: str
@@ -101,6 +102,7 @@ class Tool:
     pattern: Callable[[tuple[int, int], Spots, Values, float], FloatArray] | None = None
     press_masks: Callable[[MaskPressing], None] | None = None
     timeless: bool = False
+    every_mask: bool = False
 
     @property
     def first(self) -> dict[str, Any]:

@@ -31,7 +31,7 @@ from fernfield.work.cover.ruling import Rule
 from fernfield.work.cover.transitions import Transition, TransitionStep
 from fernfield.work.ground.commands import MoveLand, PressFile, Reset, Weather
 from fernfield.work.ground.rows import Landscape, Level, Limits, Recipe, Sheet, Weathering
-from fernfield.work.growth.rows import Kind, Mix
+from fernfield.work.growth.rows import Kind, Mix, Part
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.posts.tracts import TractPlace
 from fernfield.work.light.rows import Light
@@ -70,7 +70,7 @@ FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
         ("Cover by slope", CoverRule), ("Guise", Guise), ("Transition", Transition),
         ("Step of a transition", TransitionStep),
     )),
-    ("growth", (("Kind", Kind), ("Mix", Mix))),
+    ("growth", (("Mix", Mix), ("Kind in a mix", Part), ("Kind", Kind))),
     ("water", (("Sea", Water),)),
     ("light", (("Sun", Light),)),
     ("sites", (("Piece or start", Thing), ("Note", Note))),

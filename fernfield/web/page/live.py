@@ -232,6 +232,7 @@ class Connection:
                 house = self._world.house
                 if {PLACES.name, JOINS.name} & set(event.collections):
                     self._loop.run_in_executor(None, self._look_anew)
+                self._see(event)
                 rests = rests_on(self._world)
                 drained = self._ground_moved and drains(self._world)
                 self._ground_moved = False
@@ -240,6 +241,20 @@ class Connection:
                     self._paint.set()
             case Gone():
                 self._say("gone", message="This world was deleted.")
+
+    def _see(self, event: Revised) -> None:
+        """Ground whose picture rows change that changed: what stands there."""
+        for change in event.rows:
+            seen = self._world.house.collection(change.collection).seen
+            if seen is None or change.row is None:
+                continue
+            tract_id, *box = seen(change.row)
+            grid = self._world.tract(tract_id).grid if tract_id in self._world.tracts else None
+            posts = None if grid is None else grid.clip(grid.window_of(*box))
+            here = None if posts is None or posts.empty else self._land.of(tract_id, posts)
+            if here is not None:
+                self._dirty.add("growth", here)
+                self._paint.set()
 
     def _look_anew(self) -> None:
         """Tracts came, went, or were moved, joined or parted; a page whose own tract is gone keeps what it had."""

@@ -1,4 +1,4 @@
-"""Guises as a world keeps them: which covers and which pieces of the kit stand for which others."""
+"""Guises as a world keeps them: which covers, kinds of growth and pieces of the kit stand for which others."""
 
 from __future__ import annotations
 
@@ -34,15 +34,16 @@ Exchanges = Annotated[tuple[Exchange, ...], Field(max_length=32), UNASKED]
 
 
 class Guise(Row):
-    """Collection "guises": which covers and which pieces of the kit stand for which others, all at once."""
+    """Collection "guises": which covers, kinds of growth and pieces of the kit stand for which others, all at once."""
 
     name: Annotated[Name, Say("Name")]
     covers: Exchanges = ()
+    kinds: Exchanges = ()
     pieces: Exchanges = ()
 
     @model_validator(mode="after")
     def _goes_both_ways(self) -> Guise:
-        for what, pairs in (("covers", self.covers), ("pieces", self.pieces)):
+        for what, pairs in (("covers", self.covers), ("kinds", self.kinds), ("pieces", self.pieces)):
             for side in ("from_", "to"):
                 names = [getattr(pair, side) for pair in pairs]
                 if len(set(names)) < len(names):
@@ -53,21 +54,30 @@ class Guise(Row):
             for name in (pair.from_, pair.to):
                 if name not in KIT:
                     raise InvalidInput(f"a piece must be one of {', '.join(KIT)}, not {name!r}", "pieces")
-        if not self.covers and not self.pieces:
-            raise InvalidInput("a guise exchanges at least one cover or piece", "covers")
+        if not self.covers and not self.kinds and not self.pieces:
+            raise InvalidInput("a guise exchanges at least one cover, kind or piece", "covers")
         return self
 
 
 def _plan(change: Change[Guise], look: Look) -> Plan:
-    """Raises NotFound for a cover that is not there."""
+    """Raises NotFound for a cover or a kind that is not there."""
     if change.new is not None:
         for pair in change.new.covers:
             look.need(COVERS, pair.from_)
             look.need(COVERS, pair.to)
+        for pair in change.new.kinds:
+            look.need_in("kinds", pair.from_)
+            look.need_in("kinds", pair.to)
     return plainly(GUISES, change)
 
 
 GUISES = Collection("guises", Guise, "guise", most=32, plan=_plan)
+
+
+def kinds_in_guise(world: OpenWorld, key: str | None) -> dict[str, str]:
+    """Which kind is seen for which, as a guise would have them."""
+    guise = world.rows[GUISES.name].get(key or "")
+    return {pair.from_: pair.to for pair in guise.kinds} if isinstance(guise, Guise) else {}
 
 
 def in_guise(world: OpenWorld, key: str | None, colours: list[Any]) -> list[Any]:

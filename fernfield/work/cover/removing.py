@@ -16,6 +16,7 @@ from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.rows import ONLY, Key, Moves
 from fernfield.work.kernel.says import UNASKED
 from fernfield.work.kernel.world import OpenWorld, Outcome
+from fernfield.work.kernel.writing.clearing import clear_tile, laid_units
 from fernfield.work.kernel.writing.draft import Draft
 from fernfield.work.kernel.writing.ledger import Ended, said
 from fernfield.work.kernel.writing.sweep import Sweep, Unit
@@ -44,8 +45,7 @@ def remove_cover(world: OpenWorld, key: str) -> Outcome:
         layer = cover_layer(key)
 
         def clear(draft: Draft, unit: Unit) -> None:
-            draft.tile(unit[0], (layer, *unit[1]))[...] = 0
-            draft.cache(unit[0]).set_range((layer, *unit[1]), 0.0, 0.0)
+            clear_tile(draft, unit, layer)
 
         rules = [rule for rule in world.only(COVER_RULES).rules if not _names(rule, key)]
         return _sweep(world, RemoveCover(cover=key), key, clear, f"Deleted the cover {cover.name}", rules)
@@ -103,13 +103,7 @@ def _renamed(rule: Rule, key: str, to: str) -> Rule:
 def _sweep(
     world: OpenWorld, command: Command, key: str, draw: Callable[[Draft, Unit], None], words: str, rules: list[Rule]
 ) -> Sweep:
-    layer = cover_layer(key)
-    units = [
-        (tract_id, (place[1], place[2]))
-        for tract_id, cache in world.caches.items()
-        for place in sorted(cache.ranges)
-        if place[0] == layer and not cache.blank_tile(place)
-    ]
+    units = laid_units(world, [cover_layer(key)])
     moves: Moves = {(COVERS.name, key): None}
     left = [(other, row) for other, row in covers_of(world) if other != key]
     for at, (other, row) in enumerate(left):

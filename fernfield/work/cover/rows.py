@@ -31,6 +31,7 @@ class Cover(Row):
 
     texture, steep_texture : of our own, or the key of a picture of the world's; the second on steep faces
     pace : how much of a walker's speed is left on it; sound : a tag for whoever plays it
+    likes : kinds of growth that like it; a kind that likes any cover stands on those alone
     """
 
     name: Name
@@ -44,6 +45,7 @@ class Cover(Row):
     turn_deg: Annotated[Bearing, Say("Turn of the tile", "°")] = 0.0
     pace: Annotated[float, Field(ge=0.1, le=1), Say("Pace of a walker", "%", percent=True)] = 1.0
     sound: Annotated[NameText | None, Say("Sound underfoot", left_out="none")] = None
+    likes: Annotated[tuple[Key, ...], Field(max_length=64), UNASKED] = ()
 
 
 def _plan(change: Change[Cover], look: Look) -> Plan:
@@ -66,6 +68,9 @@ def _plan(change: Change[Cover], look: Look) -> Plan:
             raise InvalidInput(
                 f"{field} must be one of {', '.join(TEXTURES)}, or a picture's key, not {named!r}", field
             )
+    for kind in new.likes:
+        if old is None or kind not in old.likes:
+            look.need_in("kinds", kind)
     made = plainly(COVERS, change)
     others = sorted(((key, row) for key, row in look.each(COVERS) if key != change.key), key=lambda p: p[1].position)
     order = [*others[: new.position], (change.key, new), *others[new.position :]]

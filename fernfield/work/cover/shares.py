@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import partial
 
 import numpy as np
 
@@ -24,9 +23,10 @@ from fernfield.core.cover.transition import laid_along, reach
 from fernfield.core.errors import Conflict, named
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.light.relief import slope_degrees
-from fernfield.work.cover.fields import FIELDS, Asked, heights_around, noise
+from fernfield.work.asking.conditions import reach_of
+from fernfield.work.asking.fields import Asked, Asking, heights_around, noise
 from fernfield.work.cover.rows import covers_of, shown_covers
-from fernfield.work.cover.ruling import COVER_RULES, Rule, conditions_of, reach_of
+from fernfield.work.cover.ruling import COVER_RULES, Rule, conditions_of
 from fernfield.work.cover.transitions import strips_of
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
@@ -128,40 +128,15 @@ def mix_of(world: OpenWorld, land: Land, posts: Window, step: int = 1) -> FloatA
 def by_rules(world: OpenWorld, asked: Asked, rules: Sequence[Rule]) -> FloatArray:
     """The share of every cover by a list of rules. A rule that names what has gone is met nowhere."""
     numbers = {key: at for at, (key, cover) in enumerate(covers_of(world)) if not cover.hidden}
-    sea = world.sea_of(asked.land.id)
-    fields: list[FloatArray] = []
-    known: dict[tuple[object, ...], int] = {}
-
-    def field(key: tuple[object, ...], make: Callable[[], FloatArray]) -> int:
-        if key not in known:
-            known[key] = len(fields)
-            fields.append(make())
-        return known[key]
-
+    asking = Asking(asked)
     made: list[core.Rule] = []
     for rule in rules:
         if rule.cover not in numbers or any(c.cover is not None and c.cover not in numbers for c in rule.conditions):
             continue
-        conditions = []
-        for one in rule.conditions:
-            code, low, high, at = core.WHATS[one.what].code, one.from_, one.to, 0
-            if one.what == "above_water":
-                low, high = (None if limit is None else limit + sea for limit in (low, high))
-            if one.what == "plot" and low is None and high is None:
-                low = 0.0
-            if code == core.SHARE:
-                at = numbers[one.cover or ""]
-            elif code == core.FIELD:
-                # Distances are known as far as they matter to their own condition.
-                whole = (*one.asks, reach_of(one)) if one.what.endswith("_distance") else one.asks
-                at = field(whole, partial(FIELDS[one.what], asked, one))
-            conditions.append(core.Condition(code, low, high, one.soft, at))
-        torn = 0
-        if rule.ragged:
-            grain = partial(noise, asked, rule.grain_m, rule.seed)
-            torn = field(("ragged", rule.grain_m, rule.seed), grain)
-        made.append(core.Rule(numbers[rule.cover], rule.amount, tuple(conditions), rule.ragged, torn))
-    return core.mixed(heights_around(asked), asked.spacing, made, fields, len(covers_of(world)))
+        conditions = tuple(asking.condition(one, numbers) for one in rule.conditions)
+        torn = asking.grain(rule.grain_m, rule.seed) if rule.ragged else 0
+        made.append(core.Rule(numbers[rule.cover], rule.amount, conditions, rule.ragged, torn))
+    return core.mixed(heights_around(asked), asked.spacing, made, asking.fields, len(covers_of(world)))
 
 
 def moved_by(world: OpenWorld, land: Land, window: Window) -> Window:
@@ -257,7 +232,8 @@ def paces(world: OpenWorld, land: Land, window: Window) -> FloatArray | None:
     return np.asarray(np.tensordot(left, cover_shares(world, land, window), axes=1), np.float32)
 
 
-def cover_share(world: OpenWorld, land: Land, key: str, window: Window) -> FloatArray:
-    """Share of one cover at every post of `window`, 0 to 1. Raises NotFound."""
+def cover_share(world: OpenWorld, land: Land, key: str, window: Window, step: int = 1) -> FloatArray:
+    """Share of one cover at every `step`-th post of `window`, 0 to 1. Raises NotFound."""
     at = named({known: at for at, (known, _) in enumerate(covers_of(world))}, "cover", key)
-    return np.asarray(cover_shares(world, land, window)[at], np.float32)
+    shares = cover_shares(world, land, window) if step == 1 else shares_at(world, land, window, step)
+    return np.asarray(shares[at], np.float32)

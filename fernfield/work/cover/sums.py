@@ -15,10 +15,11 @@ from fernfield.core.checks.finding import Gone, Meeting, Specks
 from fernfield.core.cover.flecks import NOTHING, Fleck, flecks, foremost
 from fernfield.core.cover.rules import CURVATURE, SHARE, WHATS, asked_of
 from fernfield.core.grid import Window
-from fernfield.core.growth.scatter import HECTARE_M2
-from fernfield.work.cover.fields import FIELDS, Asked, heights_around
+from fernfield.core.growth.spacing import HECTARE_M2
+from fernfield.work.asking.conditions import Condition
+from fernfield.work.asking.fields import FIELDS, Asked, heights_around
 from fernfield.work.cover.rows import covers_of
-from fernfield.work.cover.ruling import COVER_RULES, Condition
+from fernfield.work.cover.ruling import COVER_RULES
 from fernfield.work.cover.shares import cover_layer, cover_shares, mix_of, shares_at
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.windows import rows_of

@@ -8,7 +8,9 @@ from typing import Any
 import numpy as np
 
 from fernfield.core.grid import Window
+from fernfield.core.growth.shapes import VARIANTS
 from fernfield.formats.tables import GROWTH_COLUMNS, growth_rows
+from fernfield.work.growth.rows import KINDS, MIXES
 from fernfield.work.growth.standing import Bed, bed_of, stood
 from fernfield.work.kernel.crew import Crew
 from fernfield.work.kernel.posts.tracts import Tract
@@ -22,9 +24,11 @@ def lines_of(bed: Bed | None) -> bytes:
     lines = []
     for found in stood(bed):
         p = found.plants
-        columns = (p.x, p.y, found.z, p.size, p.turn, found.lean_east, found.lean_north)
+        columns = (p.x, p.y, found.z, p.height, p.width, p.turn, found.lean_east, found.lean_north, p.tint, p.sink)
         rounded = np.round(np.stack(columns, axis=1).astype(np.float64), 4).tolist()
-        lines.append(growth_rows([[found.kind.key, *row] for row in rounded]))
+        looks = [VARIANTS[v] if v else found.kind.variant for v in p.variant.tolist()]
+        rows = zip(rounded, looks, p.by_hand.astype(int).tolist(), strict=True)
+        lines.append(growth_rows([[found.mix, found.part.kind, *row, *rest] for row, *rest in rows]))
     return b"".join(lines)
 
 
@@ -45,6 +49,14 @@ def _put(package: Package, world: OpenWorld, tract: Tract, step: Step) -> dict[s
     file = f"growth/{tract.row.id}.csv"
     package.put(file, _lines(world, tract, step, package.crew))
     return {"growth": {"file": file, "columns": list(GROWTH_COLUMNS)}}
+
+
+def manifest(world: OpenWorld) -> dict[str, Any]:
+    """What a package's manifest says of the kinds and mixes."""
+    return {
+        "kinds": [KINDS.tell(world, key, row) for key, row in world.each(KINDS)],
+        "mixes": [MIXES.tell(world, key, row) for key, row in world.each(MIXES)],
+    }
 
 
 GROWTH_PART = PackagePart("growth as CSV", _put, weight=2.5)

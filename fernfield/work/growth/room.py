@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
-from fernfield.core.growth.tools import GROWTH, GROWTH_TOOLS
-from fernfield.work.growth.packing import GROWTH_PART
-from fernfield.work.growth.rows import MIXES
-from fernfield.work.growth.standing import plant_obstacles, touched
+from fernfield.core.growth.tools import GLADE, GROWTH, GROWTH_TOOLS, SPARE
+from fernfield.work.growth.hand import TOUCHED
+from fernfield.work.growth.packing import GROWTH_PART, manifest
+from fernfield.work.growth.rows import KINDS, MIXES
+from fernfield.work.growth.sowing import told, touched
+from fernfield.work.growth.standing import plant_obstacles
 from fernfield.work.kernel.posts.layers import Layer
 from fernfield.work.kernel.rooms import Room
 
 ROOM = Room(
     "growth",
-    collections=(MIXES,),
-    layers=(Layer(GROWTH, seen=GROWTH, carried="growth", touched=touched),),
+    collections=(KINDS, MIXES, TOUCHED),
+    layers=(
+        Layer(GROWTH, seen=GROWTH, carried="growth", touched=touched, told=told),
+        Layer(SPARE, seen=GROWTH, carried="growth"),
+        Layer(GLADE, seen=GROWTH, carried="growth", touched=lambda world, tool, subject: [(GLADE, tool.sign)]),
+    ),
     tools=tuple(GROWTH_TOOLS.values()),
     parts=(GROWTH_PART,),
     obstacles=plant_obstacles,
+    manifest=manifest,
 )

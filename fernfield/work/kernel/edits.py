@@ -37,6 +37,11 @@ class Planned:
             raise not_there(collection, key, [k for k, _ in self.each(collection)])
         return found
 
+    def need_in(self, name: str, key: str) -> Row:
+        """As `need`, of a collection of another room, by its name."""
+        found: Row = self.need(self._world.house.collection(name), key)
+        return found
+
     def only(self, collection: Collection[R]) -> R:
         return self.get(collection, collection.only or "") or first_of(collection)
 

@@ -70,7 +70,11 @@ Stands = Callable[["OpenWorld", Land], Iterable[tuple[str, float, float]]]
 Paces = Callable[["OpenWorld", Land, Window], FloatArray | None]
 """How much of a walker's speed is left at every post of a window, 0 to 1; None where it is all of it."""
 
-TakesUp = Callable[["OpenWorld", Land, str, Window], FloatArray]
+
+class TakesUp(Protocol):
+    """How much of every `step`-th post of a window a row takes up, 0 to 1. Raises NotFound."""
+
+    def __call__(self, world: OpenWorld, land: Land, key: str, window: Window, step: int = 1) -> FloatArray: ...
 
 
 @dataclass(frozen=True)

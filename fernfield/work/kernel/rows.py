@@ -70,6 +70,8 @@ class Look(Protocol):
 
     def need(self, collection: Collection[R], key: str) -> R: ...
 
+    def need_in(self, name: str, key: str) -> Row: ...
+
     def only(self, collection: Collection[R]) -> R: ...
 
     def each(self, collection: Collection[R]) -> Iterable[tuple[str, R]]: ...
@@ -140,6 +142,7 @@ class Collection(Generic[R]):
     most : rows that a world holds at most
     order : how they are listed; by key when left out
     plan : what an edit of it comes to; itself alone when left out. Raises when it does not fit the world
+    seen : the ground whose picture a change of a row changes: its tract, x0, y0, x1, y1 [m]
     moved : what becomes of a row when its tract gets other bounds (None: it goes)
     carried : what becomes of a row with a place when the land under it is carried elsewhere. Raises InvalidInput
     shown : how a row is told to scripts and pages, where that is more than its fields
@@ -165,6 +168,7 @@ class Collection(Generic[R]):
     plan: Callable[[Change[R], Look], Plan] | None = None
     moved: Callable[[R, Shift], R | None] | None = None
     carried: Callable[[R, Journey], R] | None = None
+    seen: Callable[[R], tuple[str, float, float, float, float]] | None = None
     shown: Callable[[OpenWorld, str, R], dict[str, Any]] | None = None
     words: Callable[[R], str] | None = None
     version: int = 1

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from typing import Any
 
 import cv2
@@ -12,15 +13,16 @@ from fernfield.core.cover.shares import compose_colours, compose_shares
 from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan, draw_stamps
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import ByteArray, FloatArray, Window
-from fernfield.core.growth.scatter import HECTARE_M2
+from fernfield.core.growth.spacing import HECTARE_M2
 from fernfield.core.light.shadow import casters, reach_posts, shaded_by, sunlit
-from fernfield.work.cover.guises import in_guise
+from fernfield.work.cover.guises import in_guise, kinds_in_guise
 from fernfield.work.cover.rows import covers_of
 from fernfield.work.cover.shares import laid_on, shares_at
 from fernfield.work.cover.textures import textured
 from fernfield.work.cover.transitions import strips_of
-from fernfield.work.growth.rows import kinds_of
-from fernfield.work.growth.standing import growth_layer, plants_of
+from fernfield.work.growth.rows import KINDS, Kind, Part, kind_of, mixes_of
+from fernfield.work.growth.sowing import growth_layer, shares_of
+from fernfield.work.growth.standing import grown
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
@@ -31,6 +33,7 @@ from fernfield.work.seen.show import Show
 FINEST_LEVEL = -2
 COARSEST_LEVEL = 7
 SINGLE_PLANTS_TO_LEVEL = 3
+TINTS = 4
 NEAR_M = 10.0
 UNDER_WATER_M = 3.0
 """Shadows are followed this far under the sea; below, the water's own colour hides them."""
@@ -63,8 +66,9 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         # Strips along borders are laid on shares; without any the colours are mixed at once.
         known = shares_at(world, land, posts, step) if strips_of(world) else None
         colours = in_guise(world, show.guise, [colour_of(cover.colour) for _, cover in covers_of(world)])
-        stamps = _stamps(world, land, level, part) if show.growth and level <= SINGLE_PLANTS_TO_LEVEL else []
-        tints = _growth_tints(world, land, posts, step) if show.growth and level > SINGLE_PLANTS_TO_LEVEL else []
+        dress = kinds_in_guise(world, show.guise)
+        stamps = _stamps(world, land, level, part, dress) if show.growth and level <= SINGLE_PLANTS_TO_LEVEL else []
+        tints = _growth_tints(world, land, posts, step, dress) if show.growth and level > SINGLE_PLANTS_TO_LEVEL else []
     if known is None:
         ground = compose_colours(laid.painted, laid.ruled, colours, heights.shape, laid.under)
     else:
@@ -169,44 +173,71 @@ def colour_of(text: str) -> tuple[int, int, int]:
     return int(text[1:3], 16), int(text[3:5], 16), int(text[5:7], 16)
 
 
-def _stamps(world: OpenWorld, land: Land, level: int, part: Window) -> list[Stamp]:
+def _stamps(world: OpenWorld, land: Land, level: int, part: Window, dress: Mapping[str, str]) -> list[Stamp]:
     scale = 2.0**level
-    stamps = []
-    for key, mix, number, kind in kinds_of(world):
-        reach = math.ceil(kind.crown_m * kind.size_max * 2 / land.grid.spacing) + 1
-        posts = Window(
-            math.floor(part.row0 * scale) - reach,
-            math.floor(part.col0 * scale) - reach,
-            math.ceil(part.row1 * scale) + reach,
-            math.ceil(part.col1 * scale) + reach,
-        )
-        plants = plants_of(land, key, mix, number, kind, posts)
-        if plants is None:
-            continue
+    crowns = [
+        kind.crown_m * one.size_max * one.width_max
+        for _, mix in mixes_of(world) for one in mix.kinds if (kind := kind_of(world, one)) is not None
+    ]  # fmt: skip
+    if not crowns:
+        return []
+    reach = math.ceil(max(crowns) * 2 / land.grid.spacing) + 1
+    posts = Window(
+        math.floor(part.row0 * scale) - reach,
+        math.floor(part.col0 * scale) - reach,
+        math.ceil(part.row1 * scale) + reach,
+        math.ceil(part.col1 * scale) + reach,
+    )
+    stamps: list[tuple[float, Stamp]] = []
+    for _, one, own, plants in grown(world, land, posts):
+        kind = _dressed(world, one, own, dress)
         cols, rows = land.grid.col_of(plants.x), land.grid.row_of(plants.y)
-        stamps.append(
-            Stamp(
-                (cols / scale - part.col0).astype(np.float32),
-                (rows / scale - part.row0).astype(np.float32),
-                (plants.size * kind.crown_m / (land.grid.spacing * scale)).astype(np.float32),
-                colour_of(kind.colour),
+        # What is near in tint is drawn in one go.
+        tints = np.minimum((plants.tint * TINTS).astype(np.int64), TINTS - 1)
+        for tint in np.unique(tints):
+            own = tints == tint
+            stamp = Stamp(
+                (cols[own] / scale - part.col0).astype(np.float32),
+                (rows[own] / scale - part.row0).astype(np.float32),
+                (plants.width[own] * kind.crown_m / (land.grid.spacing * scale)).astype(np.float32),
+                tinted(kind, (float(tint) + 0.5) / TINTS if plants.tint.any() else 0.0),
             )
-        )
+            stamps.append((kind.tall_m, stamp))
     # Low things first, so that trees stand over stones.
-    return stamps[::-1]
+    return [stamp for _, stamp in sorted(stamps, key=lambda pair: pair[0])]
+
+
+def _dressed(world: OpenWorld, part: Part, kind: Kind, dress: Mapping[str, str]) -> Kind:
+    """The kind as a guise would have it."""
+    found = world.rows[KINDS.name].get(dress.get(part.kind, ""))
+    return found if isinstance(found, Kind) else kind
+
+
+def tinted(kind: Kind, tint: float) -> tuple[int, int, int]:
+    """The colour of a kind, so far from healthy to dry."""
+    green, dry = (np.array(colour_of(text), np.float64) for text in (kind.colour, kind.dry_colour))
+    seen = green + (dry - green) * tint
+    seen = seen * 0.62 if kind.variant == "darker" else seen
+    seen = seen + (np.array([238, 242, 247]) - seen) * 0.7 if kind.variant == "snowed" else seen
+    red, green_, blue = (round(float(v)) for v in seen)
+    return red, green_, blue
 
 
 def _growth_tints(
-    world: OpenWorld, land: Land, posts: Window, step: int
+    world: OpenWorld, land: Land, posts: Window, step: int, dress: Mapping[str, str]
 ) -> list[tuple[FloatArray, tuple[int, int, int]]]:
     """From far away growth is a tint: for each kind the part of the ground that its crowns hide, and its colour."""
     tints = []
-    for key, _mix, _number, kind in kinds_of(world):
-        layer = growth_layer(key)
-        if land.blank(layer, posts):
+    for key, mix in mixes_of(world):
+        if land.blank(growth_layer(key), posts):
             continue
-        size = (kind.size_min + kind.size_max) / 2 * kind.crown_m
-        hidden = 1 - math.exp(-kind.density_per_ha / HECTARE_M2 * math.pi * size * size)
-        tint: FloatArray = np.multiply(land.seen(layer, posts, step), hidden / 65_535, dtype=np.float32)
-        tints.append((tint, colour_of(kind.colour)))
+        shares = shares_of(world, land, key, mix, posts, step)
+        for one, share, per_ha in zip(mix.kinds, shares, mix.pattern.per_ha, strict=True):
+            kind = kind_of(world, one)
+            if share is None or kind is None:
+                continue
+            kind = _dressed(world, one, kind, dress)
+            size = (one.size_min + one.size_max) * (one.width_min + one.width_max) / 4 * kind.crown_m
+            hidden = 1 - math.exp(-per_ha / HECTARE_M2 * math.pi * size * size)
+            tints.append(((share * np.float32(hidden)).astype(np.float32), tinted(kind, one.tint / 2)))
     return tints

@@ -1,4 +1,5 @@
-"""A guise is set over an area or a tract in one revision, and set back as easily: its covers, and the pieces there."""
+"""A guise is set over an area or a tract in one revision, and set back as easily: its covers, and the kinds and pieces
+there."""
 
 from __future__ import annotations
 
@@ -16,6 +17,7 @@ from fernfield.work.cover.guises import GUISES, Guise
 from fernfield.work.cover.rows import COVERS, shown_covers
 from fernfield.work.cover.ruling import COVER_RULES
 from fernfield.work.cover.shares import cover_layer, under_of
+from fernfield.work.growth.rows import KINDS, MIXES
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rows import Key, Moves
@@ -27,6 +29,7 @@ from fernfield.work.kernel.writing.sweep import Sweep
 from fernfield.work.plots.areas import Area, area_words, share_of, window_of
 from fernfield.work.plots.rows import PLOTS
 from fernfield.work.sites.rows import THINGS, things_of
+from fernfield.work.worlds.regrowing import gone_kinds, regrown
 
 
 class SetGuise(InArea):
@@ -65,11 +68,17 @@ def set_guise(world: OpenWorld, tract: Tract, command: SetGuise) -> Outcome:
                 if not np.array_equal(now, before)
             }  # fmt: skip
 
+        kinds = {p.to: p.from_ for p in guise.kinds} if command.back else {p.from_: p.to for p in guise.kinds}
+        gone = gone_kinds(world, kinds)
+        if gone:
+            raise Conflict(f"the guise {guise.name} names the kind {gone[0]}, which is gone")
+        grown = regrown(world, land, area, kinds, guise.name)
         puts = [Masks(land, window_of(world, land, area), look)] if guise.covers else []
-        moves = _pieces(world, land, area, guise, back=command.back)
+        puts += grown.puts
+        moves = {**_pieces(world, land, area, guise, back=command.back), **grown.moves}
         verb = "Set back" if command.back else "Set"
         words = f"{verb} the guise {guise.name} in {area_words(world, area)}"
-        rests = PLOTS.name, COVERS.name, COVER_RULES.name, GUISES.name, THINGS.name
+        rests = PLOTS.name, COVERS.name, COVER_RULES.name, GUISES.name, THINGS.name, KINDS.name, MIXES.name
         return draw(world, puts, None, lambda: Ended(words, said(command), moves), *rests)
 
     return world.sweep(begin)

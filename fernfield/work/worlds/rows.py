@@ -9,7 +9,7 @@ from pydantic import StringConstraints
 
 from fernfield.work.cover.rows import Cover
 from fernfield.work.cover.ruling import CoverRules
-from fernfield.work.growth.rows import Kind, Mix
+from fernfield.work.growth.rows import Kind, Mix, Part
 from fernfield.work.kernel.edits import plainly
 from fernfield.work.kernel.rooms import Package
 from fernfield.work.kernel.rows import ONLY, Change, Collection, Look, Name, Plan, Row
@@ -70,7 +70,7 @@ STEEP = {"cover": "rock", "name": "Steep ground", "conditions": [{"what": "slope
 
 
 def default_rows(name: str, sea_level_m: float, description: str = "") -> list[tuple[str, str, Row]]:
-    """The rows of a new world: a base cover and three more, a mix of two kinds, an afternoon sun."""
+    """The rows of a new world: a base cover and three more, two kinds and a mix of them, an afternoon sun."""
     return [
         ("about", "world", About(name=name, description=description)),
         ("water", "sea", Water(sea_level_m=sea_level_m)),
@@ -85,37 +85,47 @@ def default_rows(name: str, sea_level_m: float, description: str = "") -> list[t
         ),
         ("cover-rules", "world", CoverRules.model_validate({"rules": [STEEP]})),
         (
+            "kinds",
+            "tree",
+            Kind(
+                name="Tree",
+                form="broadleaf",
+                tall_m=7.0,
+                crown_m=2.2,
+                trunk_m=0.25,
+                blocks="trunk",
+                bends=0.4,
+                colour="#3f6b43",
+            ),
+        ),
+        (
+            "kinds",
+            "boulder",
+            Kind(
+                name="Boulder",
+                form="boulder",
+                tall_m=1.0,
+                crown_m=0.8,
+                trunk_m=0.7,
+                leans=1.0,
+                blocks="trunk",
+                colour="#8b877c",
+                dry_colour="#9a9384",
+            ),
+        ),
+        (
             "mixes",
             "mix",
             Mix(
                 name="Trees and stones",
                 seed=7,
+                density_per_ha=245,
                 kinds=(
-                    Kind(
-                        key="tree",
-                        name="Tree",
-                        form="tree",
-                        habit="upright",
-                        density_per_ha=220,
-                        size_min=1.0,
-                        size_max=1.5,
-                        crown_m=2.2,
-                        tall_m=7.0,
-                        blocks_m=0.25,
-                        colour="#3f6b43",
+                    Part(
+                        kind="tree", weight=220, size_min=1.0, size_max=1.5, width_min=0.85, width_max=1.15, apart_m=2.5
                     ),
-                    Kind(
-                        key="boulder",
-                        name="Boulder",
-                        form="boulder",
-                        habit="leaning",
-                        density_per_ha=25,
-                        size_min=0.6,
-                        size_max=2.0,
-                        crown_m=0.8,
-                        tall_m=1.0,
-                        blocks_m=0.7,
-                        colour="#8b877c",
+                    Part(
+                        kind="boulder", weight=25, size_min=0.6, size_max=2.0, spread="small", sink_max_m=0.2, apart_m=3
                     ),
                 ),
             ),

@@ -38,7 +38,11 @@ heed("panel", () => {
   const strip = /** @type {HTMLFormElement} */ (box.querySelector("form[data-transition-form]"));
   sendAlso(strip, () => ({ steps: stepsOf() }));
   const guise = /** @type {HTMLFormElement} */ (box.querySelector("form[data-guise-form]"));
-  sendAlso(guise, () => ({ covers: exchangesOf("cover"), pieces: exchangesOf("piece") }));
+  sendAlso(guise, () => ({
+    covers: exchangesOf("cover"),
+    kinds: exchangesOf("kind"),
+    pieces: exchangesOf("piece"),
+  }));
   const set = /** @type {HTMLFormElement} */ (box.querySelector("form[data-rule-set]"));
   sendAlso(set, () => ({ rules: tidy(draft.rules) }));
 });
@@ -82,6 +86,18 @@ Alpine.data("covers", () => ({
   },
   get others() {
     return rows("covers").filter((cover) => cover.key !== this.key);
+  },
+  /** Kinds of growth, and whether they like this cover. */
+  get likers() {
+    const own = row("covers", this.key)?.likes ?? [];
+    return rows("kinds").map(({ key, name }) => ({ key, name, id: `likes-${key}`, likes: own.includes(key) }));
+  },
+  /** @param {Event} event */
+  like(event) {
+    const box = /** @type {HTMLInputElement} */ (event.currentTarget);
+    const kind = box.dataset.likes || "";
+    const own = (row("covers", this.key)?.likes ?? []).filter((/** @type {string} */ one) => one !== kind);
+    ask(`${base}/covers/${this.key}`, "PATCH", { likes: box.checked ? [...own, kind] : own });
   },
   up() {
     if (place() < rows("covers").length - 1) ask(`${base}/covers/${this.key}`, "PATCH", { position: place() + 1 });
@@ -376,7 +392,7 @@ Alpine.data("transitions", () => ({
 
 // Guises
 
-/** Pairs of what the form exchanges. @param {"cover" | "piece"} what */
+/** Pairs of what the form exchanges. @param {"cover" | "kind" | "piece"} what */
 function exchangesOf(what) {
   const all = (/** @type {string} */ side) => [
     .../** @type {NodeListOf<HTMLSelectElement>} */ (box.querySelectorAll(`[data-guise-${what}="${side}"]`)),

@@ -16,6 +16,7 @@ from fernfield.web.kernel.panels import Asked, Panel
 from fernfield.web.kernel.parts import ByLand, TheLand, TheStudio, TheTract, TheWorld, job_answer, keyed_json
 from fernfield.web.kernel.pictures import png_of
 from fernfield.web.kernel.windows import TheWindow
+from fernfield.work.asking.conditions import Condition
 from fernfield.work.cover.areas import (
     COVER_WORK,
     MOST_AT_ONCE,
@@ -33,7 +34,7 @@ from fernfield.work.cover.areas import (
 from fernfield.work.cover.guises import Guise
 from fernfield.work.cover.removing import MergeCover, merge_cover, remove_cover
 from fernfield.work.cover.rows import Cover, CoverRule, covers_of
-from fernfield.work.cover.ruling import Condition, Rule
+from fernfield.work.cover.ruling import Rule
 from fernfield.work.cover.shares import share_planes
 from fernfield.work.cover.sums import cover_areas, spread
 from fernfield.work.cover.textures import texture_of

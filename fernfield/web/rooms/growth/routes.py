@@ -1,74 +1,211 @@
-"""The Growth stage's panel, the plants of a tract, and the settings of a mix's kinds."""
+"""The Growth stage's panel, the plants of a tract, the shapes of kinds, and the settings of a mix's kinds."""
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import numpy as np
-from fastapi import APIRouter, Response
-from pydantic import Field
+from fastapi import APIRouter, Query, Response
+from pydantic import create_model
 
+from fernfield.core.cover.rules import WHATS
 from fernfield.core.errors import InvalidInput, named
-from fernfield.core.growth.scatter import DENSEST_PER_HA
+from fernfield.core.growth.shapes import VARIANTS
 from fernfield.core.growth.tools import GROWTH_TOOLS
 from fernfield.web.kernel.panels import Asked, Panel
-from fernfield.web.kernel.parts import TheLand, TheWorld, keyed_json
+from fernfield.web.kernel.parts import TheLand, TheTract, TheWorld, keyed_json
 from fernfield.web.kernel.windows import TheWindow
-from fernfield.work.growth.rows import MIXES, Kind, Mix, mixes_of
+from fernfield.work.growth.listing import MOST_LISTED, figures_of, listed
+from fernfield.work.growth.removing import remove_kind, remove_mix
+from fernfield.work.growth.rows import KINDS, MIXES, Kind, Mix, Part, Variant
+from fernfield.work.growth.shaping import shape_of
 from fernfield.work.growth.standing import standing_plants
+from fernfield.work.growth.touching import (
+    ChangePlants,
+    DropPlants,
+    PutPlants,
+    RedressPlants,
+    SettlePlants,
+    change_plants,
+    drop_plants,
+    put_plants,
+    redress_plants,
+    settle_plants,
+)
 from fernfield.work.kernel.commands import Command, patch
 from fernfield.work.kernel.rows import Key
 
 router = APIRouter(prefix="/api", tags=["growth"])
 
 MOST_PLANT_POSTS = 2_048 * 2_048
+COLUMNS = 11
+Metres = Annotated[float, Query(ge=-1e6, le=1e6)]
 
 
-class KindPatch(Command):
-    """How a kind is sown; what is left out stays."""
+if TYPE_CHECKING:
 
-    density_per_ha: Annotated[float | None, Field(ge=0, le=DENSEST_PER_HA)] = None
-    size_min: Annotated[float | None, Field(gt=0, le=100)] = None
-    size_max: Annotated[float | None, Field(gt=0, le=100)] = None
+    class PartPatch(Command):
+        pass
+
+else:
+    PartPatch = create_model(
+        "PartPatch", __base__=Command, __doc__="How a kind is sown; what is left out stays.",
+        **{
+            name: (Annotated[field.annotation, *field.metadata] | None, None)
+            for name, field in Part.model_fields.items() if name != "kind"
+        },
+    )  # fmt: skip
 
 
 @router.patch("/worlds/{world}/mixes/{key}/kinds")
-def patch_kinds(key: Key, kinds: dict[Key, KindPatch], world: TheWorld) -> dict[str, Any]:
+def patch_kinds(key: Key, kinds: dict[Key, PartPatch], world: TheWorld) -> dict[str, Any]:
     """Change how kinds of a mix are sown, by their keys; the others, and what is not said, stay."""
     with world.lock:
         mix = world.row(MIXES, key)
-        known = {kind.key: kind for kind in mix.kinds}
+        known = {part.kind: part for part in mix.kinds}
         for name in kinds:
             named(known, "kind", name)
-        said = {name: kind.model_dump(exclude_none=True) for name, kind in kinds.items()}
-        changed = [{**kind.model_dump(), **said.get(kind.key, {})} for kind in mix.kinds]
+        said = {name: kind.model_dump(mode="json", exclude_unset=True) for name, kind in kinds.items()}
+        changed = [{**part.model_dump(mode="json"), **said.get(part.kind, {})} for part in mix.kinds]
         return keyed_json(key, world.edit(patch(MIXES, key, kinds=changed)))
+
+
+@router.patch("/worlds/{world}/mixes/{key}/kinds/{kind}")
+def patch_kind(key: Key, kind: Key, said: PartPatch, world: TheWorld) -> dict[str, Any]:
+    """Change how one kind of a mix is sown; what is not said stays."""
+    return patch_kinds(key, {kind: said}, world)
+
+
+@router.delete("/worlds/{world}/mixes/{key}", tags=["mixes"])
+def delete_mix(key: Key, world: TheWorld) -> dict[str, Any]:
+    """Take a mix away, with all that is sown of it."""
+    return keyed_json(key, remove_mix(world, key))
+
+
+@router.delete("/worlds/{world}/kinds/{key}", tags=["kinds"])
+def delete_kind(key: Key, world: TheWorld) -> dict[str, Any]:
+    """Take a kind away, and its place in every mix."""
+    return keyed_json(key, remove_kind(world, key))
+
+
+@router.get("/worlds/{world}/kinds/{key}/shape", response_class=Response)
+def shape(
+    key: Key, world: TheWorld, detail: Annotated[int, Query(ge=0, le=2)] = 0, variant: Variant | None = None
+) -> Response:
+    """The triangles of a kind at size 1, three corners each, as little-endian float32: x, y, z up, normal, colour (0 to
+    1), how much of its kind's tint it takes on, how far it sways. `detail` 0 is near the eye, 2 a card."""
+    kind = world.row(KINDS, key)
+    corners = shape_of(kind if variant is None else kind.model_copy(update={"variant": variant}), detail)
+    headers = {"X-Shape": ",".join(map(str, corners.shape)), "cache-control": "max-age=60"}
+    return Response(corners.astype("<f4").tobytes(), media_type="application/octet-stream", headers=headers)
+
+
+@router.get("/worlds/{world}/mixes/{key}/figures")
+def figures(key: Key, world: TheWorld) -> dict[str, Any]:
+    """What a mix comes to on a level hectare times nine that is wholly sown: how many of each kind, what of its density
+    there is room for, and how its plants stand to each other (Clark and Evans 1954)."""
+    return figures_of(world, key)
 
 
 @router.get("/tracts/{tract}/growth", response_class=Response)
 @router.get("/lands/{tract}/growth", response_class=Response)
 def growth(land: TheLand, window: TheWindow) -> Response:
-    """Plants as little-endian float32: mix and kind numbers, x, y, z, size, turn, lean east, lean north."""
+    """Plants as little-endian float32: the number of the kind in the list of kinds and of its variant, x, y, z, height,
+    width (factors), turn, lean east, lean north, tint."""
     if window.rows * window.cols > MOST_PLANT_POSTS:
         raise InvalidInput(f"at most {MOST_PLANT_POSTS} posts of growth can be asked for at once", "row1")
     world, seen = land
-    mixes = mixes_of(world)
-    keys = [key for key, _ in mixes]
+    numbers = {key: number for number, (key, _) in enumerate(world.each(KINDS))}
     parts = []
-    for standing in standing_plants(world, seen, window):
-        p = standing.plants
-        mix = keys.index(standing.mix)
-        head = np.full((len(p), 2), [mix, mixes[mix][1].kinds.index(standing.kind)], np.float32)
-        body = np.stack([p.x, p.y, standing.z, p.size, p.turn, standing.lean_east, standing.lean_north], axis=1)
-        parts.append(np.concatenate([head, body], axis=1))
-    rows = np.concatenate(parts) if parts else np.zeros((0, 9), np.float32)
+    for found in standing_plants(world, seen, window):
+        p = found.plants
+        kind = np.full(len(p), numbers[found.part.kind], np.float32)
+        # Single plants may look otherwise than their kind.
+        variant = np.where(p.variant == 0, VARIANTS.index(found.kind.variant), p.variant)
+        columns = (
+            kind,
+            variant,
+            p.x,
+            p.y,
+            found.z,
+            p.height,
+            p.width,
+            p.turn,
+            found.lean_east,
+            found.lean_north,
+            p.tint,
+        )
+        parts.append(np.stack([column.astype(np.float32) for column in columns], axis=1))
+    rows = np.concatenate(parts) if parts else np.zeros((0, COLUMNS), np.float32)
     return Response(
-        rows.astype("<f4").tobytes(), media_type="application/octet-stream", headers={"X-Shape": f"{len(rows)},9"}
-    )
+        rows.astype("<f4").tobytes(), media_type="application/octet-stream",
+        headers={"X-Shape": f"{len(rows)},{COLUMNS}"},
+    )  # fmt: skip
+
+
+@router.get("/tracts/{tract}/plants")
+@router.get("/lands/{tract}/plants")
+def plants(
+    land: TheLand, x0: Metres, y0: Metres, x1: Metres, y1: Metres,
+    cursor: Annotated[int, Query(ge=0)] = 0, limit: Annotated[int, Query(ge=1, le=MOST_LISTED)] = MOST_LISTED,
+) -> dict[str, Any]:  # fmt: skip
+    """The plants with x0 <= x < x1 and y0 <= y < y1 in a fixed order, from number `cursor` on; go on at `next`."""
+    if x1 < x0 or y1 < y0:
+        raise InvalidInput(f"x0, y0 come before x1, y1, not {x0:g}, {y0:g} and {x1:g}, {y1:g}", "x1")
+    return listed(*land, (x0, y0, x1, y1), cursor, limit)
+
+
+@router.post("/tracts/{tract}/plants", status_code=201)
+@router.post("/lands/{tract}/plants", status_code=201)
+def put(command: PutPlants, tract: TheTract) -> dict[str, Any]:
+    """Put plants by hand; their ids come back in the order of the command."""
+    return put_plants(*tract, command)
+
+
+@router.patch("/tracts/{tract}/plants")
+@router.patch("/lands/{tract}/plants")
+def change(command: ChangePlants, tract: TheTract) -> dict[str, Any]:
+    """Move, turn, size, raise plants, or copies of them (whose ids come back)."""
+    return change_plants(*tract, command)
+
+
+@router.delete("/tracts/{tract}/plants")
+@router.delete("/lands/{tract}/plants")
+def drop(command: DropPlants, tract: TheTract) -> dict[str, Any]:
+    """Take plants away."""
+    return dict(drop_plants(*tract, command).public())
+
+
+@router.post("/tracts/{tract}/plants/settle")
+@router.post("/lands/{tract}/plants/settle")
+def settle(command: SettlePlants, tract: TheTract) -> dict[str, Any]:
+    """Put the feet of plants that were touched back on the ground."""
+    return dict(settle_plants(*tract, command).public())
+
+
+@router.post("/tracts/{tract}/plants/redress")
+@router.post("/lands/{tract}/plants/redress")
+def redress(command: RedressPlants, tract: TheTract) -> dict[str, Any]:
+    """Give plants that were touched back to their mix."""
+    return dict(redress_plants(*tract, command).public())
 
 
 def _context(asked: Asked) -> dict[str, Any]:
-    return {"tools": GROWTH_TOOLS.values(), "mixes": mixes_of(asked.world), "Mix": Mix, "Kind": Kind}
+    return {
+        "tools": GROWTH_TOOLS.values(), "pictures": [],
+        "Mix": Mix, "Kind": Kind, "Part": Part, "told": _told(),
+    }  # fmt: skip
 
 
-PANEL = Panel("growth", _context)
+def _told() -> dict[str, Any]:
+    """What a habitat may ask, for the page's script: `named` is the collection that it names one of, in `field`."""
+    named = {"plot": ("plots", "plot"), "line_distance": ("lines", "line"), "cover": ("covers", "cover")}
+    out = {}
+    for name, what in WHATS.items():
+        collection, field = named.get(name, ("", ""))
+        out[name] = {"label": what.label, "unit": what.unit, "least": what.least, "most": what.most,
+                     "named": collection, "field": field}  # fmt: skip
+    return out
+
+
+PANEL = Panel("growth", _context, script=True)

@@ -70,6 +70,13 @@ export interface CoverCondition {
   seed?: number | null;
 }
 
+export interface MixPart {
+  kind: string;
+  weight: number;
+  near?: string | null;
+  conditions: CoverCondition[];
+}
+
 export interface CoverRule {
   cover: string;
   name?: string | null;
@@ -192,6 +199,8 @@ export interface PageState {
   guise: string | null;
   sheet: string;
   folds: Record<string, boolean>;
+  kindsOff: string[];
+  kindsHidden: string[];
   area: Area;
   lastArea: Area | null;
   section_line: number[][] | null;

@@ -303,7 +303,8 @@ class Dabbing(_Bounded):
         wide = window.pad(self.tool.halo(touch.radius, values, spacing)).meet(canvas.bounds)
         under = None if self.manner.under is None else self.manner.under(wide)
         own = next((layer for layer, sign in masks if sign), None) if self.tool.subject else None
-        layers = [layer for layer, _ in masks if under is not None or layer == own or not canvas.blank(layer, wide)]
+        every = under is not None or self.tool.every_mask
+        layers = [layer for layer, _ in masks if every or layer == own or not canvas.blank(layer, wide)]
         for layer in layers:
             canvas.hold(layer, wide)
         held, before = (np.zeros((len(layers), *wide.shape), np.uint16) for _ in range(2))

@@ -80,11 +80,13 @@ class Side:
     def was(self, layer: str, window: Window) -> NDArray[Any]:
         """A window as it was before the stroke, in this tract's posts."""
         values = self.cache.read(layer, window)
-        for tile in window.tiles():
+        # What lies past the tract's own posts is another side's.
+        own = window.meet(self.cache.grid.window)
+        for tile in own.tiles():
             before = self.before.get((layer, *tile))
             if before is not None:
                 whole = self.cache.grid.tile_window(*tile)
-                part = whole.meet(window)
+                part = whole.meet(own)
                 values[part.inside(window)] = before[part.inside(whole)]
         return values
 

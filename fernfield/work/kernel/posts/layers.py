@@ -15,6 +15,7 @@ from fernfield.core.grid import FloatArray, Window
 
 if TYPE_CHECKING:
     from fernfield.core.brush.tool import Tool
+    from fernfield.work.kernel.commands import StrokeBase
     from fernfield.work.kernel.posts.lands import Land
     from fernfield.work.kernel.posts.tracts import Tract
     from fernfield.work.kernel.world import OpenWorld
@@ -29,6 +30,9 @@ Touched = Callable[["OpenWorld", "Tool", str | None], list[tuple[str, int]]]
 
 Under = Callable[["OpenWorld", "Land"], Callable[[Window], FloatArray | None] | None]
 """The share of every mask of a stack where nothing of it was laid, by windows of a land; None where that is nothing."""
+
+Told = Callable[["OpenWorld", "StrokeBase"], dict[str, Any]]
+"""What a stroke's tool is told besides its own settings."""
 
 Settle = Callable[["Draft", "OpenWorld", "Tract", tuple[int, int], NDArray[Any], str | None], None]
 """What happens before a commit, when a tile was drawn on: draft, world, tract, tile, the tile before, and where the
@@ -46,6 +50,7 @@ class Layer:
     gathers : False where coarser land must not mix the values of posts (a hole is a hole)
     touched : for a mask, the layers that a stroke works on. Raises NotFound or Conflict
     under : for masks that lie over each other, what is there where none of them is
+    told : for a mask, what a stroke's tool is told besides its settings. Raises NotFound
     bounds : no edit takes a value past these
     check : raises when an edit cannot go where it is said to go
     settle : what happens before a commit
@@ -60,6 +65,7 @@ class Layer:
     gathers: bool = True
     touched: Touched | None = None
     under: Under | None = None
+    told: Told | None = None
     bounds: Callable[[OpenWorld], tuple[float, float]] | None = None
     check: Callable[[OpenWorld, str | None], None] | None = None
     settle: Settle | None = None

@@ -99,6 +99,9 @@ const page = {
   tried: /** @type {string | null} */ (null),
   /** The guise that the map is looked at in, before it is set. */
   guise: /** @type {string | null} */ (null),
+  /** Kinds of growth that the tools leave alone, and kinds that the overlook leaves out. */
+  kindsOff: /** @type {string[]} */ (kept.kindsOff || []),
+  kindsHidden: /** @type {string[]} */ (kept.kindsHidden || []),
   /** Which folds of the bench are open. */
   folds: kept.folds || {},
   /** The area in the hand, as the API has it; {} is the whole tract. @type {import("../types.js").Area} */
@@ -202,7 +205,7 @@ export const state = /** @type {import("../types.js").PageState} */ (Alpine.stor
 /** What the browser keeps of the page. @type {string[]} */
 const KEPT = [
   ...["stage", "tools", "brushes", "subjects", "view", "plan", "camera", "show", "section"],
-  ...["keepTo", "sheet", "folds", "figures", "area", "lastArea"],
+  ...["keepTo", "sheet", "folds", "figures", "area", "lastArea", "kindsOff", "kindsHidden"],
 ];
 let timer = 0;
 /** Keep the view and the settings in the browser, soon. */

@@ -6,7 +6,8 @@ import { follow } from "../hands/pointer.js";
 import { tookFrame } from "./near3d.js";
 import { detail, HAZE, Land, uniforms } from "./relief3d.js";
 import { ringPoints, ringWords } from "./ring.js";
-import { Figures, Growth, Sea, Things } from "./things3d.js";
+import { Growth } from "./growth3d.js";
+import { Figures, Sea, Things } from "./things3d.js";
 import Alpine from "../../kernel/alpine.js";
 import { brush, clamp, entered, grid, heed, inShown, keep, state, watch, xOf, yOf } from "../state.js";
 
@@ -134,7 +135,7 @@ function paint() {
   placeLens();
   const [x, y] = eye ? [eye.x, eye.y] : [orbit.x, orbit.y];
   land.update(x, y);
-  growth.update(x, y);
+  growth.update(x, y, lens.position);
   sea.update();
   parts.figures.update(land);
   // The pointer may have come to rest before the land under it had arrived.
@@ -298,6 +299,7 @@ Alpine.effect(() => {
     state.at.light,
     state.at.water,
     state.at.mixes,
+    state.at.kinds,
   ];
   void JSON.stringify(brush());
   request();

@@ -11,11 +11,13 @@ const FIRST_STEP = 64;
 const SKIRT_M = 6;
 const MOST_LOADING = 4;
 
-/** How finely each detail level draws: posts to a step near the eye, metres until the step doubles, pixels. @type {Record<string, {step: number, reach: number, ratio: number, plants: number, plantReach: number}>} */
+/** How finely each detail level draws: posts to a step near the eye, metres until the step doubles, pixels; triangles of
+ * growth, how far it is drawn, and by what the distances of its kinds are multiplied.
+ * @type {Record<string, {step: number, reach: number, ratio: number, triangles: number, plantReach: number, nearer: number}>} */
 export const DETAIL = {
-  low: { step: 8, reach: 500, ratio: 0.6, plants: 160, plantReach: 260 },
-  middle: { step: 2, reach: 260, ratio: 1, plants: 4000, plantReach: 700 },
-  high: { step: 1, reach: 420, ratio: 2, plants: 30_000, plantReach: 1600 },
+  low: { step: 8, reach: 500, ratio: 0.6, triangles: 8_000, plantReach: 260, nearer: 0.15 },
+  middle: { step: 2, reach: 260, ratio: 1, triangles: 160_000, plantReach: 900, nearer: 0.6 },
+  high: { step: 1, reach: 420, ratio: 2, triangles: 1_500_000, plantReach: 2000, nearer: 1 },
 };
 export const detail = () => DETAIL[state.show.detail] || DETAIL.middle;
 
@@ -23,7 +25,13 @@ export const detail = () => DETAIL[state.show.detail] || DETAIL.middle;
 THREE.ColorManagement.enabled = false;
 
 export const HAZE = new THREE.Color("#d3d8d0");
-const uniforms = { haze: { value: HAZE }, thick: { value: 0.00022 }, sun: { value: new THREE.Vector3(0, 1, 0) } };
+const uniforms = {
+  haze: { value: HAZE },
+  thick: { value: 0.00022 },
+  sun: { value: new THREE.Vector3(0, 1, 0) },
+  /** Seconds since the wind rose; 0 where there is none. */
+  wind: { value: 0 },
+};
 export { uniforms };
 
 const material = (/** @type {any} */ texture) =>

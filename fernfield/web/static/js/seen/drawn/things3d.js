@@ -1,10 +1,8 @@
-// What stands on the land in three dimensions: plants as instances, pieces, starts, and the sea.
+// What stands on the land in three dimensions: pieces, starts, figures, and the sea.
 import * as THREE from "../../../vendor/three.js";
-import { detail, uniforms } from "./relief3d.js";
-import { each, rows } from "../rows.js";
-import { boot, grid, heed, landApi, seenTracts, state, watch, xOf, yOf } from "../state.js";
-
-const CELL = 128;
+import { uniforms } from "./relief3d.js";
+import { each } from "../rows.js";
+import { boot, seenTracts, state, watch } from "../state.js";
 
 const plain = (options = {}) =>
   new THREE.ShaderMaterial({
@@ -50,35 +48,6 @@ function joined(parts) {
   return whole;
 }
 
-/** The shape of a kind at size 1, standing on its foot. @param {any} kind */
-function shapeOf(kind) {
-  const sides = detail().plants < 1000 ? 4 : 7;
-  if (kind.form === "boulder") {
-    const stone = new THREE.IcosahedronGeometry(kind.crown_m, 0);
-    stone.scale(1, kind.tall_m / kind.crown_m / 1.6, 0.85);
-    stone.translate(0, kind.tall_m * 0.3, 0);
-    return joined([[stone, kind.colour]]);
-  }
-  const trunk = new THREE.CylinderGeometry(
-    kind.blocks_m * 0.7,
-    kind.blocks_m,
-    kind.tall_m * 0.35,
-    Math.min(sides, 5),
-    1,
-    true,
-  );
-  trunk.translate(0, kind.tall_m * 0.17, 0);
-  const low = new THREE.ConeGeometry(kind.crown_m, kind.tall_m * 0.55, sides);
-  low.translate(0, kind.tall_m * 0.5, 0);
-  const top = new THREE.ConeGeometry(kind.crown_m * 0.72, kind.tall_m * 0.45, sides);
-  top.translate(0, kind.tall_m * 0.78, 0);
-  return joined([
-    [trunk, "#5a4a38"],
-    [low, kind.colour],
-    [top, kind.colour],
-  ]);
-}
-
 /** @param {any} kind */
 function pieceShape(kind) {
   const { width, depth, height, form, colour } = kind;
@@ -122,125 +91,6 @@ function startShape(colour) {
     [pole, "#1e2925"],
     [arrow, colour],
   ]);
-}
-
-/** Growth in square cells of the tract, those near the eye only. */
-export class Growth {
-  constructor(/** @type {any} */ scene, /** @type {any} */ request) {
-    this.scene = scene;
-    this.request = request;
-    /** @type {Map<string, {group: any, count: number, stale: boolean}>} */
-    this.cells = new Map();
-    this.shapes = new Map();
-    this.loading = 0;
-    this.shown = 0;
-    const spoil = (/** @type {number[]} */ [row0, col0, row1, col1]) => {
-      for (const [key, cell] of this.cells) {
-        const [r, c] = key.split("/").map((v) => Number(v) * CELL);
-        if (row1 >= r && row0 <= r + CELL && col1 >= c && col0 <= c + CELL) cell.stale = true;
-      }
-    };
-    heed("stale", (message) => {
-      if (message.layers.some((/** @type {any} */ l) => ["height", "growth", "look"].includes(l)))
-        spoil(message.window);
-      this.request();
-    });
-    const everything = () => spoil([0, 0, grid.rows, grid.cols]);
-    heed("all-stale", everything);
-    watch(
-      () => state.shown,
-      () => {
-        for (const shape of this.shapes.values()) shape.dispose();
-        this.shapes.clear();
-        everything();
-      },
-    );
-  }
-
-  update(/** @type {number} */ x, /** @type {number} */ y) {
-    const { plants, plantReach } = detail();
-    const wanted = [];
-    if (state.show.growth) {
-      for (let r = 0; r * CELL < grid.rows - 1; r += 1) {
-        for (let c = 0; c * CELL < grid.cols - 1; c += 1) {
-          const half = (CELL * grid.spacing) / 2;
-          const away = Math.hypot(xOf(c * CELL + CELL / 2) - x, yOf(r * CELL + CELL / 2) - y) - half;
-          if (away < plantReach) wanted.push([away, r, c]);
-        }
-      }
-    }
-    wanted.sort((a, b) => a[0] - b[0]);
-    let room = plants;
-    const keep = new Set();
-    for (const [, r, c] of wanted) {
-      if (room <= 0) break;
-      const key = `${r}/${c}`;
-      keep.add(key);
-      const cell = this.cells.get(key);
-      if ((!cell || cell.stale) && this.loading < 3 && !state.drawing) this.load(key, r, c);
-      room -= cell?.count || 0;
-    }
-    this.shown = 0;
-    for (const [key, cell] of this.cells) {
-      cell.group.visible = keep.has(key);
-      if (cell.group.visible) this.shown += cell.count;
-    }
-  }
-
-  async load(/** @type {string} */ key, /** @type {number} */ r, /** @type {any} */ c) {
-    this.loading += 1;
-    const old = this.cells.get(key);
-    const cell = { group: old?.group || new THREE.Group(), count: old?.count || 0, stale: false };
-    this.cells.set(key, cell);
-    const row1 = Math.min((r + 1) * CELL, grid.rows);
-    const col1 = Math.min((c + 1) * CELL, grid.cols);
-    try {
-      const answer = await fetch(`${landApi}/growth?row0=${r * CELL}&col0=${c * CELL}&row1=${row1}&col1=${col1}`);
-      if (!answer.ok) throw new Error(String(answer.status));
-      this.fill(cell, new Float32Array(await answer.arrayBuffer()));
-    } catch {
-      cell.stale = true;
-    } finally {
-      this.loading -= 1;
-      this.request();
-    }
-  }
-
-  fill(/** @type {any} */ cell, /** @type {Float32Array} */ plants) {
-    for (const mesh of [...cell.group.children]) {
-      cell.group.remove(mesh);
-      mesh.dispose();
-    }
-    cell.count = plants.length / 9;
-    const byKind = new Map();
-    for (let i = 0; i < plants.length; i += 9) {
-      const key = `${plants[i]}/${plants[i + 1]}`;
-      if (!byKind.has(key)) byKind.set(key, []);
-      byKind.get(key).push(i);
-    }
-    for (const [key, list] of byKind) {
-      const [mix, number] = key.split("/").map(Number);
-      const kind = rows("mixes")[mix]?.kinds[number];
-      if (!kind) continue;
-      if (!this.shapes.has(key)) this.shapes.set(key, shapeOf(kind));
-      const mesh = new THREE.InstancedMesh(this.shapes.get(key), material, list.length);
-      const matrix = new THREE.Matrix4();
-      const lean = new THREE.Quaternion();
-      const turn = new THREE.Quaternion();
-      const up = new THREE.Vector3(0, 1, 0);
-      list.forEach((/** @type {number} */ i, /** @type {any} */ at) => {
-        const [x, y, z, size, degrees, east, north] = plants.subarray(i + 2, i + 9);
-        const normal = new THREE.Vector3(east, Math.sqrt(Math.max(0, 1 - east * east - north * north)), -north);
-        lean.setFromUnitVectors(up, normal);
-        turn.setFromAxisAngle(up, (-degrees * Math.PI) / 180);
-        matrix.compose(new THREE.Vector3(x, z - 0.05, -y), lean.multiply(turn), new THREE.Vector3(size, size, size));
-        mesh.setMatrixAt(at, matrix);
-      });
-      mesh.computeBoundingSphere();
-      cell.group.add(mesh);
-    }
-    if (!cell.group.parent) this.scene.add(cell.group);
-  }
 }
 
 /** Pieces and starts. */

@@ -1,7 +1,7 @@
 // A stroke from the pointer to the server: samples go out once a frame, also while the hand is still.
 import { hears, send } from "../live.js";
 import { ask, say } from "../../kernel/say.js";
-import { subject } from "../rows.js";
+import { row, subject } from "../rows.js";
 import { brush, lays, state, TOOLS, tool, tractAt } from "../state.js";
 
 /** A stroke without its path, as the API has it. @param {string} name the tool; the brush is the present one */
@@ -27,6 +27,11 @@ function strokeOf(name) {
   }
   if (state.keepTo) stroke.keep_to = state.keepTo;
   if (what.subject) stroke[what.subject] = subject(what.subject);
+  if (what.subject === "mix") {
+    const kinds = row("mixes", stroke.mix)?.kinds ?? [];
+    const on = kinds.filter((/** @type {any} */ one) => !state.kindsOff.includes(one.kind));
+    if (on.length < kinds.length) stroke.kinds = on.map((/** @type {any} */ one) => one.kind);
+  }
   if (state.sheet && what.sheeted) stroke.sheet = state.sheet;
   return stroke;
 }

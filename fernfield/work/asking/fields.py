@@ -5,17 +5,19 @@ from __future__ import annotations
 import math
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import partial
 
 import cv2
 import numpy as np
 
 from fernfield.core.brush.keep import depths
+from fernfield.core.cover import rules as core
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.noise import Octaves, fractal, plain_spots
 from fernfield.core.wetness import wetness
-from fernfield.work.cover.ruling import Condition, reach_of
+from fernfield.work.asking.conditions import Condition, reach_of
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
@@ -184,6 +186,57 @@ def _wetness(asked: Asked, condition: Condition) -> FloatArray:
     upper = index[np.ix_(r, c)] * (1 - u) + index[np.ix_(r, c + 1)] * u
     lower = index[np.ix_(r + 1, c)] * (1 - u) + index[np.ix_(r + 1, c + 1)] * u
     return np.asarray(upper * (1 - v) + lower * v, np.float32)
+
+
+class Asking:
+    """Conditions as the core knows them, and the arrays that they ask for, each worked out once."""
+
+    def __init__(self, asked: Asked) -> None:
+        self.asked = asked
+        self.fields: list[FloatArray] = []
+        self._known: dict[tuple[object, ...], int] = {}
+        self._sea = asked.world.sea_of(asked.land.id)
+
+    def field(self, key: tuple[object, ...], make: Callable[[], FloatArray]) -> int:
+        """The number of an array; made when nobody has asked for it before."""
+        if key not in self._known:
+            self._known[key] = len(self.fields)
+            self.fields.append(make())
+        return self._known[key]
+
+    def grain(self, size_m: float, seed: int) -> int:
+        """The number of noise of a size."""
+        return self.field(("ragged", size_m, seed), partial(noise, self.asked, size_m, seed))
+
+    def share(self, cover: str) -> FloatArray:
+        """How much of every post a cover takes up, 0 to 1."""
+        one = Condition.model_validate({"what": "cover", "cover": cover, "from": 0.5})
+        return self.fields[self.field(one.asks, partial(_share, self.asked, one))]
+
+    def condition(self, one: Condition, covers: Mapping[str, int] | None = None) -> core.Condition:
+        """`covers`: their numbers, where shares by the rules above are meant; left out: those of the land."""
+        code, low, high, at = core.WHATS[one.what].code, one.from_, one.to, 0
+        if one.what == "above_water":
+            low, high = (None if limit is None else limit + self._sea for limit in (low, high))
+        if one.what == "plot" and low is None and high is None:
+            low = 0.0
+        if code == core.SHARE and covers is not None:
+            at = covers[one.cover or ""]
+        elif code == core.SHARE:
+            code, at = core.FIELD, self.field(one.asks, partial(_share, self.asked, one))
+        elif code == core.FIELD:
+            # Distances are known as far as they matter to their own condition.
+            whole = (*one.asks, reach_of(one)) if one.what.endswith("_distance") else one.asks
+            at = self.field(whole, partial(FIELDS[one.what], self.asked, one))
+        return core.Condition(code, low, high, one.soft, at)
+
+
+def _share(asked: Asked, condition: Condition) -> FloatArray:
+    """How much of every post a cover takes up; none where it has gone."""
+    world, key = asked.world, condition.cover or ""
+    if key not in world.rows["covers"]:
+        return np.zeros(asked.shape, np.float32)
+    return world.house.taken_up(world, asked.land, key, asked.posts, asked.step)
 
 
 Field = Callable[[Asked, Condition], FloatArray]

@@ -1,0 +1,286 @@
+// Growth: the mixes, which of their kinds the tools work on, and what each kind is and asks for.
+import Alpine from "/static/js/kernel/alpine.js";
+import { ask } from "/static/js/kernel/say.js";
+import { watchForm } from "/static/js/seen/bench.js";
+import { row, rows, subject } from "/static/js/seen/rows.js";
+import { heed, keep, showAnew, state, watch } from "/static/js/seen/state.js";
+
+/** @typedef {import("/static/js/types.js").MixPart} Part */
+
+const base = `/api/worlds/${state.world.id}`;
+const box = /** @type {HTMLElement} */ (document.getElementById("bench"));
+
+/** What a habitat may ask, as the server declares it. @type {Record<string, {label: string, unit: string, least: number, most: number, named: string, field: string}>} */
+const WHATS = {};
+/** What is open on the bench. @type {{part: string, kind: string, what: string, figures: any[]}} */
+const open = Alpine.reactive({ part: "", kind: "", what: "elevation", figures: [] });
+
+const mix = () => row("mixes", subject("mix"));
+const parts = () => /** @type {Part[]} */ (mix()?.kinds ?? []);
+const part = () => parts().find((one) => one.kind === open.part) ?? parts()[0] ?? null;
+const kind = () => row("kinds", open.kind) ?? rows("kinds")[0] ?? null;
+const nameOf = (/** @type {string} */ key) => row("kinds", key)?.name ?? key;
+
+/** Put other kinds into the mix. @param {Partial<Part>[]} kinds */
+const putParts = (kinds) => ask(`${base}/mixes/${subject("mix")}`, "PATCH", { kinds });
+/** Change one kind of the mix. @param {Partial<Part>} said */
+const patchPart = (said) => ask(`${base}/mixes/${subject("mix")}/kinds/${part()?.kind}`, "PATCH", said);
+
+heed("panel", () => {
+  if (state.stage !== "growth") return;
+  const told = /** @type {HTMLElement | null} */ (box.querySelector("[data-whats]"));
+  Object.assign(WHATS, JSON.parse(told?.dataset.whats || "{}"));
+  follow(
+    "form[data-mix-form]",
+    () => mix(),
+    (own) => `${base}/mixes/${own.key}`,
+  );
+  follow(
+    "form[data-part-form]",
+    () => part(),
+    (own) => `${base}/mixes/${subject("mix")}/kinds/${own.kind}`,
+  );
+  follow(
+    "form[data-kind-form]",
+    () => kind(),
+    (own) => `${base}/kinds/${own.key}`,
+  );
+  Alpine.effect(() => look(kind()));
+  askFigures();
+});
+
+/** A form shows a row, keeps what is typed of it, and changes it. @param {string} which @param {() => any} read @param {(own: any) => string} path */
+function follow(which, read, path) {
+  const form = /** @type {HTMLFormElement} */ (box.querySelector(which));
+  let at = "";
+  watchForm(form, () => {
+    const own = read();
+    if (!own) return null;
+    if (path(own) !== at) {
+      delete form.dataset.typed;
+      at = path(own);
+      form.setAttribute("hx-patch", at);
+      window.htmx.process(form);
+    }
+    return own;
+  });
+}
+
+/** What the mix comes to, in figures. */
+async function askFigures() {
+  const key = subject("mix");
+  if (state.stage !== "growth" || !key) return;
+  const answer = await fetch(`${base}/mixes/${key}/figures`);
+  if (answer.ok) open.figures = (await answer.json()).kinds;
+}
+watch(() => [state.at.mixes, subject("mix")], askFigures);
+
+for (const [event, field] of [["fern:mix", "mix"]])
+  document.body.addEventListener(event, (heard) => {
+    const { key } = /** @type {CustomEvent} */ (heard).detail;
+    if (!key) return;
+    state.subjects = { ...state.subjects, [field]: key };
+    keep();
+    /** @type {HTMLFormElement | null} */ (box.querySelector(`form[data-then=${field}]`))?.reset();
+  });
+
+const keyOf = (/** @type {Event} */ event, /** @type {string} */ name) =>
+  /** @type {HTMLElement} */ (event.currentTarget).dataset[name] || "";
+const whole = (/** @type {number} */ value) => (value >= 10 ? Math.round(value) : Math.round(value * 10) / 10);
+
+Alpine.data("growth", () => ({
+  get zero() {
+    return mix()?.density_per_ha === 0;
+  },
+  get lines() {
+    const sum = parts().reduce((all, one) => all + one.weight, 0) || 1;
+    return parts().map((one) => ({
+      kind: one.kind,
+      name: nameOf(one.kind),
+      colour: row("kinds", one.kind)?.colour ?? "#888888",
+      words: `${whole(((mix()?.density_per_ha ?? 0) * one.weight) / sum)}/ha`,
+      ticked: !state.kindsOff.includes(one.kind),
+      tickWords: `Work on ${nameOf(one.kind)}`,
+      chosen: one.kind === part()?.kind,
+    }));
+  },
+  get figures() {
+    return open.figures.map((one) => ({ ...one, name: nameOf(one.kind), per_ha: whole(one.reached_per_ha) }));
+  },
+  get crowded() {
+    const tight = open.figures.filter((one) => one.room < 0.98);
+    const words = tight.map((one) => `${nameOf(one.kind)} ${Math.round(one.room * 100)} %`);
+    return words.length ? `There is room for less than is asked for: ${words.join(", ")}.` : "";
+  },
+  get others() {
+    return rows("kinds").filter((one) => !one.retired && !parts().some((own) => own.kind === one.key));
+  },
+  get before() {
+    const at = parts().findIndex((one) => one.kind === part()?.kind);
+    return parts()
+      .slice(0, Math.max(0, at))
+      .map((one) => ({ key: one.kind, name: nameOf(one.kind) }));
+  },
+  get partWords() {
+    return part() ? `${nameOf(part()?.kind ?? "")} in ${mix()?.name}` : "This mix has no kinds";
+  },
+  get habitat() {
+    return (part()?.conditions ?? []).map((one, at) => {
+      const what = WHATS[one.what];
+      const named = one.plot ?? one.line ?? one.cover ?? "";
+      const of = named ? ` of ${row(what?.named ?? "", named)?.name ?? named}` : "";
+      const low = one.from === null || one.from === undefined ? "" : ` from ${one.from}`;
+      const high = one.to === null || one.to === undefined ? "" : ` to ${one.to}`;
+      const words = `${what?.label ?? one.what}${of}${low}${high} ${what?.unit ?? ""}`.trim();
+      return { at, words, drop: `Take out: ${words}` };
+    });
+  },
+  get unit() {
+    return WHATS[open.what]?.unit ?? "";
+  },
+  get range() {
+    const what = WHATS[open.what];
+    return what ? `${what.least} to ${what.most} ${what.unit}; left out: no limit` : "";
+  },
+  get names() {
+    const named = WHATS[open.what]?.named;
+    return named ? rows(named) : [];
+  },
+  get kinds() {
+    return rows("kinds").map((one) => ({
+      key: one.key,
+      name: one.name,
+      colour: one.colour,
+      words: one.retired ? "retired" : `${one.tall_m} m`,
+      chosen: one.key === kind()?.key,
+    }));
+  },
+  get retired() {
+    return Boolean(kind()?.retired);
+  },
+  get hiddenKind() {
+    return state.kindsHidden.includes(kind()?.key);
+  },
+  get lookWords() {
+    return kind() ? `${kind().name}: ${kind().tall_m} m tall, drawn beside a person of 1.8 m` : "";
+  },
+  /** @param {Event} event */
+  tick(event) {
+    const key = keyOf(event, "tick");
+    const on = /** @type {HTMLInputElement} */ (event.currentTarget).checked;
+    state.kindsOff = on ? state.kindsOff.filter((one) => one !== key) : [...state.kindsOff, key];
+    keep();
+  },
+  /** @param {Event} event */
+  choose(event) {
+    open.part = keyOf(event, "part");
+    open.kind = open.part;
+  },
+  /** @param {Event} event */
+  chooseKind(event) {
+    open.kind = keyOf(event, "kind");
+  },
+  /** @param {Event} event */
+  async addKind(event) {
+    const field = /** @type {HTMLSelectElement} */ (event.target);
+    const key = field.value;
+    field.value = "";
+    if (key && (await putParts([...parts(), { kind: key }]))) open.part = key;
+  },
+  dropKind() {
+    const own = part()?.kind;
+    putParts(
+      parts()
+        .filter((one) => one.kind !== own)
+        .map((one) => (one.near === own ? { ...one, near: null } : one)),
+    );
+  },
+  removeMix() {
+    ask(`${base}/mixes/${subject("mix")}`, "DELETE");
+  },
+  /** @param {Event} event */
+  asks(event) {
+    open.what = /** @type {HTMLSelectElement} */ (event.target).value;
+  },
+  /** @param {Event} event */
+  async addCondition(event) {
+    const form = /** @type {HTMLFormElement} */ (event.target);
+    const value = (/** @type {string} */ name) =>
+      /** @type {HTMLInputElement | null} */ (form.querySelector(`#asks-${name}`))?.value ?? "";
+    /** @type {Record<string, any>} */
+    const said = { what: open.what };
+    for (const name of ["from", "to", "soft"]) if (value(name) !== "") said[name] = Number(value(name));
+    const { field } = WHATS[open.what] ?? {};
+    if (field && value("name")) said[field] = value("name");
+    if (await patchPart({ conditions: [...(part()?.conditions ?? []), /** @type {any} */ (said)] })) form.reset();
+  },
+  /** @param {Event} event */
+  dropCondition(event) {
+    const at = Number(keyOf(event, "at"));
+    patchPart({ conditions: (part()?.conditions ?? []).filter((_, i) => i !== at) });
+  },
+  async copyKind() {
+    const { key: _, ...own } = kind() ?? {};
+    const made = await ask(`${base}/kinds`, "POST", { ...own, name: `${own.name} again` });
+    if (made) open.kind = made.key;
+  },
+  retire() {
+    ask(`${base}/kinds/${kind()?.key}`, "PATCH", { retired: !kind()?.retired });
+  },
+  hide() {
+    const key = kind()?.key;
+    state.kindsHidden = this.hiddenKind ? state.kindsHidden.filter((one) => one !== key) : [...state.kindsHidden, key];
+    keep();
+    showAnew();
+  },
+  removeKind() {
+    ask(`${base}/kinds/${kind()?.key}`, "DELETE");
+  },
+}));
+
+/** How a kind looks, from the side, with a person beside it. @param {any} own */
+async function look(own) {
+  const canvas = /** @type {HTMLCanvasElement | null} */ (document.getElementById("kind-look"));
+  if (!canvas || !own) return;
+  const { key, tall_m, crown_m, form, variant, colour, trunk_m } = own;
+  const answer = await fetch(`${base}/kinds/${key}/shape?detail=0&of=${[form, variant, colour, trunk_m].join()}`);
+  const pen = canvas.getContext("2d");
+  if (!answer.ok || !pen || kind()?.key !== key) return;
+  const corners = new Float32Array(await answer.arrayBuffer());
+  const CORNER = 11;
+  const { width, height } = canvas;
+  const scale = Math.min((height - 22) / Math.max(tall_m, 2), (width - 60) / (2 * crown_m + 1.5));
+  const ground = height - 12;
+  const middle = width / 2 - 14;
+  pen.clearRect(0, 0, width, height);
+  pen.strokeStyle = "#8a8f86";
+  pen.beginPath();
+  pen.moveTo(6, ground + 0.5);
+  pen.lineTo(width - 6, ground + 0.5);
+  pen.stroke();
+  // The farthest first: seen from the south, a little from the east.
+  const order = Array.from({ length: corners.length / CORNER / 3 }, (_, t) => t);
+  const depth = (/** @type {number} */ t) => [0, 1, 2].reduce((all, i) => all + corners[(t * 3 + i) * CORNER + 1], 0);
+  order.sort((a, b) => depth(b) - depth(a));
+  for (const t of order) {
+    const at = t * 3 * CORNER;
+    const light = 0.62 + 0.3 * Math.max(0, corners[at + 5] * 0.7 + corners[at + 3] * 0.5 - corners[at + 4] * 0.5);
+    const ink = [6, 7, 8].map((i) => Math.round(255 * Math.min(1, corners[at + i] * light)));
+    pen.fillStyle = pen.strokeStyle = `rgb(${ink.join()})`;
+    pen.beginPath();
+    for (const i of [0, 1, 2]) {
+      const [x, , z] = corners.subarray(at + i * CORNER, at + i * CORNER + 3);
+      pen.lineTo(middle + x * scale, ground - z * scale);
+    }
+    pen.closePath();
+    pen.fill();
+    pen.stroke();
+  }
+  // A person of 1.8 m, to see how large it is.
+  const beside = middle + crown_m * scale + 16;
+  pen.fillStyle = "#56605a";
+  pen.fillRect(beside - 0.22 * scale, ground - 1.5 * scale, 0.44 * scale, 1.5 * scale);
+  pen.beginPath();
+  pen.arc(beside, ground - 1.65 * scale, 0.15 * scale, 0, 7);
+  pen.fill();
+}

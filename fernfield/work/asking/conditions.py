@@ -1,0 +1,108 @@
+"""Conditions that the land is asked: how high, how steep, how wet, how far from what. Rules and habitats have them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from itertools import combinations
+from typing import Annotated, Any, Literal
+
+from pydantic import ConfigDict, Field, model_validator
+
+from fernfield.core.cover.rules import WHATS, check_limits
+from fernfield.core.errors import InvalidInput
+from fernfield.work.kernel.rows import Key, Look, Row
+from fernfield.work.plots.rows import LINES, PLOTS
+
+MOST_CONDITIONS = 8
+
+WhatName = Literal[
+    "elevation", "above_water", "slope", "aspect", "curvature", "wetness", "water_distance", "noise", "plot",
+    "line_distance", "piece_distance", "cover",
+]  # fmt: skip
+NAMES: dict[str, tuple[str, ...]] = {
+    "plot": ("plot",), "line_distance": ("line",), "piece_distance": ("piece",), "cover": ("cover",),
+    "noise": ("size_m", "seed"),
+}  # fmt: skip
+"""What a condition names besides its limits."""
+NEEDED = {"plot": "plot", "line_distance": "line", "cover": "cover"}
+
+
+class Condition(Row):
+    """What a rule asks of a post: between `from` and `to` (left out: no limit on that side), half met at the limits and
+    wholly `soft` / 2 inside them. The unit is that of what is asked."""
+
+    model_config = ConfigDict(populate_by_name=True, serialize_by_alias=True)
+
+    what: WhatName
+    from_: Annotated[float | None, Field(alias="from")] = None
+    to: float | None = None
+    soft: Annotated[float, Field(ge=0, le=12_000)] = 0.0
+    plot: Key | None = None
+    line: Key | None = None
+    piece: Key | None = None
+    cover: Key | None = None
+    size_m: Annotated[float | None, Field(ge=0.5, le=10_000)] = None
+    seed: Annotated[int | None, Field(ge=0, le=2**31 - 1)] = None
+
+    @model_validator(mode="after")
+    def _fits(self) -> Condition:
+        what = WHATS[self.what]
+        for name, value in (("from", self.from_), ("to", self.to)):
+            if value is not None and not what.least <= value <= what.most:
+                words = f"{name} of {self.what} must be {what.least:g} to {what.most:g} {what.unit}"
+                raise InvalidInput(f"{words.strip()}, not {value:g}", name)
+        if self.from_ is None and self.to is None and self.what != "plot":
+            raise InvalidInput(f"{self.what} needs from, to or both", "from")
+        check_limits(what, self.from_, self.to)
+        own = NAMES.get(self.what, ())
+        for name in ("plot", "line", "piece", "cover", "size_m", "seed"):
+            if getattr(self, name) is not None and name not in own:
+                raise InvalidInput(f"{name} does not go with {self.what}", name)
+        if (need := NEEDED.get(self.what)) is not None and getattr(self, need) is None:
+            raise InvalidInput(f"{self.what} needs {need}: whose", need)
+        return self
+
+    @property
+    def asks(self) -> tuple[Any, ...]:
+        """What two conditions have in common that ask the same."""
+        return self.what, self.plot, self.line, self.piece, self.cover, self.size_m, self.seed
+
+    @property
+    def words(self) -> str:
+        unit = WHATS[self.what].unit
+        low = "" if self.from_ is None else f" from {self.from_:g}"
+        high = "" if self.to is None else f" to {self.to:g}"
+        return f"{self.what}{low}{high} {unit}".rstrip()
+
+
+Conditions = Annotated[tuple[Condition, ...], Field(max_length=MOST_CONDITIONS)]
+
+RESTS = {"plot": PLOTS.name, "line_distance": LINES.name, "piece_distance": "things"}
+"""The collections that conditions read, besides covers."""
+
+
+def contradiction(conditions: Iterable[Condition]) -> str | None:
+    """Two conditions that no post can meet together, in words."""
+    for one, other in combinations(conditions, 2):
+        if one.asks != other.asks or WHATS[one.what].around:
+            continue
+        lows = [c.from_ for c in (one, other) if c.from_ is not None]
+        highs = [c.to for c in (one, other) if c.to is not None]
+        if lows and highs and max(lows) > min(highs):
+            return f"{one.words} and {other.words}"
+    return None
+
+
+def need_named(conditions: Iterable[Condition], look: Look) -> None:
+    """Raises NotFound for a plot or line that is not there."""
+    for condition in conditions:
+        if condition.plot is not None:
+            look.need(PLOTS, condition.plot)
+        if condition.line is not None:
+            look.need(LINES, condition.line)
+
+
+def reach_of(condition: Condition) -> float:
+    """How far away a distance has to be known. [m]"""
+    limits = [value for value in (condition.from_, condition.to) if value is not None]
+    return max(limits, default=0.0) + condition.soft / 2

@@ -1,0 +1,82 @@
+"""Plants as scripts read them, and what a mix comes to in figures."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+import numpy as np
+
+from fernfield.core.grid import Grid
+from fernfield.core.growth.figures import neighbours
+from fernfield.core.growth.scatter import Plants, scatter
+from fernfield.core.growth.shapes import VARIANTS
+from fernfield.core.growth.spacing import reached
+from fernfield.work.growth.rows import MIXES, Mix
+from fernfield.work.growth.standing import sort_of, standing_plants
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.world import OpenWorld
+
+MOST_LISTED = 10_000
+PROOF_M = 300
+
+
+def id_of(mix: str, kind: str, block: Any, number: int, put: int = 0) -> str:
+    """What a plant is called as long as it is there: a sown one by its place in the pattern of its mix, one that was
+    put by hand by its number."""
+    return f"h{int(put):08x}" if put else f"{mix}.{kind}.{int(block[0])}.{int(block[1])}.{int(number)}"
+
+
+def listed(
+    world: OpenWorld, land: Land, box: tuple[float, float, float, float], cursor: int, limit: int
+) -> dict[str, Any]:
+    """Plants in a box of a land's metres, in the order of mixes, kinds and their places."""
+    x0, y0, x1, y1 = box
+    window = land.clip(land.grid.window_of(x0, y0, x1, y1))
+    out: list[dict[str, Any]] = []
+    count = 0
+    for found in standing_plants(world, land, window):
+        p = found.plants
+        inside = np.flatnonzero((p.x >= x0) & (p.x < x1) & (p.y >= y0) & (p.y < y1))
+        # Their pattern's order, whichever window they were found in.
+        inside = inside[np.lexsort((p.put[inside], p.number[inside], p.block[inside, 0], p.block[inside, 1]))]
+        first = max(0, cursor - count)
+        for i in inside[first : first + limit - len(out)]:
+            lean = math.degrees(math.asin(min(1.0, math.hypot(found.lean_east[i], found.lean_north[i]))))
+            out.append({
+                "id": id_of(found.mix, found.part.kind, p.block[i], p.number[i], p.put[i]), "mix": found.mix,
+                "kind": found.part.kind, "x": round(float(p.x[i]), 3), "y": round(float(p.y[i]), 3),
+                "z": round(float(found.z[i]), 3), "size_height": round(float(p.height[i]), 4),
+                "size_width": round(float(p.width[i]), 4), "turn_deg": round(float(p.turn[i]), 2),
+                "lean_deg": round(lean, 2), "variant": VARIANTS[p.variant[i]], "by_hand": bool(p.by_hand[i]),
+            })  # fmt: skip
+        count += len(inside)
+    end = cursor + len(out)
+    return {"plants": out, "count": count, "next": end if end < count else None}
+
+
+def _proof(mix: Mix) -> list[Plants | None]:
+    """The plants of a mix on level ground that is wholly sown and asks for nothing."""
+    grid = Grid(PROOF_M + 1, PROOF_M + 1, 1.0)
+    ones = np.ones((grid.rows, grid.cols), np.float32)
+    shares = [ones / np.float32(1 + part.clump) if mix.per_ha(part) > 0 else None for part in mix.kinds]
+    return scatter(mix.pattern, [sort_of(part) for part in mix.kinds], shares, grid.window, grid, grid.window)
+
+
+def figures_of(world: OpenWorld, key: str) -> dict[str, Any]:
+    """What a mix comes to where it is wholly sown. Raises NotFound."""
+    mix = world.row(MIXES, key)
+    room = reached(mix.pattern)
+    kinds = []
+    for part, share, found in zip(mix.kinds, room, _proof(mix), strict=True):
+        wanted = mix.per_ha(part)
+        stands = None if found is None else neighbours(found.x, found.y, PROOF_M, PROOF_M)
+        kinds.append({
+            "kind": part.kind, "per_ha": round(wanted, 2),
+            "reached_per_ha": 0.0 if found is None else round(len(found) / (PROOF_M / 100) ** 2, 2),
+            "room": round(share, 4),
+            "clark_evans": None if stands is None else round(stands.index, 3),
+            "stands": "" if stands is None else stands.words,
+        })  # fmt: skip
+    words = "a density of 0: nothing of this mix stands" if mix.density_per_ha == 0 else ""
+    return {"density_per_ha": mix.density_per_ha, "kinds": kinds, "words": words}

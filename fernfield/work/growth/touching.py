@@ -1,0 +1,389 @@
+"""What a hand does to single plants: put, move, turn, size, raise, copy, change, take away, re-dress, settle.
+
+Each is one revision. A plant is known by its id as long as it is there: one that was sown by its place in its mix's
+pattern, one that was put by hand by a number.
+"""
+
+from __future__ import annotations
+
+import re
+import secrets
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from pydantic import Field
+
+from fernfield.core.errors import Conflict, InvalidInput, NotFound
+from fernfield.core.growth.scatter import Plants
+from fernfield.core.growth.shapes import VARIANTS
+from fernfield.formats.plantblob import PLANT
+from fernfield.formats.plantblob import Plants as Records
+from fernfield.work.growth.hand import codes_of, hand_of, kept
+from fernfield.work.growth.listing import id_of
+from fernfield.work.growth.rows import KINDS, MIXES, Mix, Part, Variant
+from fernfield.work.growth.standing import sown_of
+from fernfield.work.kernel.commands import Command
+from fernfield.work.kernel.posts.tracts import Tract
+from fernfield.work.kernel.rows import Bearing, Key
+from fernfield.work.kernel.world import OpenWorld, Outcome
+
+MOST_TOUCHED = 10_000
+SOWN = re.compile(r"([a-z0-9_-]{1,40})\.([a-z0-9_-]{1,40})\.(-?\d{1,7})\.(-?\d{1,7})\.(\d{1,6})")
+PUT = re.compile(r"h([0-9a-f]{8})")
+
+Metres = Annotated[float, Field(ge=-1e6, le=1e6)]
+Factor = Annotated[float, Field(gt=0, le=60)]
+Over = Annotated[float, Field(ge=-300, le=300)]
+PlantId = Annotated[str, Field(max_length=110)]
+Ids = Annotated[list[PlantId], Field(min_length=1, max_length=MOST_TOUCHED)]
+
+
+class NewPlant(Command):
+    """A plant to put. size_width : left out, as its height; over_m : of its foot over the ground [m]"""
+
+    mix: Key
+    kind: Key
+    x: Metres
+    y: Metres
+    size_height: Factor = 1.0
+    size_width: Factor | None = None
+    turn_deg: Bearing = 0.0
+    tilt_deg: Annotated[float, Field(ge=0, le=60)] = 0.0
+    tilt_to_deg: Bearing = 0.0
+    tint: Annotated[float, Field(ge=0, le=1)] = 0.0
+    over_m: Over = 0.0
+    variant: Variant = "plain"
+
+
+class PutPlants(Command):
+    """Put plants, each where it is said."""
+
+    do: Literal["put_plants"] = "put_plants"
+    plants: Annotated[list[NewPlant], Field(min_length=1, max_length=MOST_TOUCHED)]
+
+
+class PlantChange(Command):
+    """What becomes of plants; what is left out stays.
+
+    dx_m, dy_m : they are moved; turn_by_deg, size_by, width_by, raise_by_m : more or less than now
+    turn_deg, size_height, over_m : all alike; turn_any_deg : by chance, so far to both sides
+    size_from, size_to : by chance between these; variant : how they look; copied : the change is done to copies
+    """
+
+    dx_m: Metres = 0.0
+    dy_m: Metres = 0.0
+    turn_by_deg: Annotated[float, Field(ge=-360, le=360)] = 0.0
+    turn_deg: Bearing | None = None
+    turn_any_deg: Annotated[float, Field(ge=0, le=180)] = 0.0
+    size_by: Annotated[float, Field(gt=0, le=20)] = 1.0
+    width_by: Annotated[float, Field(gt=0, le=20)] = 1.0
+    size_height: Factor | None = None
+    size_from: Factor | None = None
+    size_to: Factor | None = None
+    raise_by_m: Over = 0.0
+    over_m: Over | None = None
+    variant: Variant | None = None
+    copied: bool = False
+
+
+class ChangePlants(Command):
+    do: Literal["change_plants"] = "change_plants"
+    ids: Ids
+    change: PlantChange
+
+
+class HandWork(Command):
+    """What the logbook keeps of a work on single plants, whose ids may be many: the rows that changed say the rest."""
+
+    do: Literal["hand_work"] = "hand_work"
+    work: str
+    count: int
+
+
+class DropPlants(Command):
+    """Take plants away."""
+
+    do: Literal["drop_plants"] = "drop_plants"
+    ids: Ids
+
+
+class SettlePlants(Command):
+    """Put the feet of plants that were touched back on the ground, as deep as their mix says; all when none is said."""
+
+    do: Literal["settle_plants"] = "settle_plants"
+    ids: Ids | None = None
+
+
+class RedressPlants(Command):
+    """Give plants that were touched back to their mix: those that were sown are as they were sown, those put by hand
+    stay where they are and get sizes, turns and tints as the mix says now. All when none is said."""
+
+    do: Literal["redress_plants"] = "redress_plants"
+    ids: Ids | None = None
+
+
+@dataclass(frozen=True)
+class Touching:
+    """What an edit works on: records in one list of names, x and y in the tract's metres."""
+
+    records: Records
+    names: list[tuple[str, str]]
+
+    def name(self, mix: str, kind: str) -> int:
+        if (mix, kind) not in self.names:
+            self.names.append((mix, kind))
+        return self.names.index((mix, kind))
+
+
+def put_plants(world: OpenWorld, tract: Tract, command: PutPlants) -> dict[str, Any]:
+    """Their ids, in the order of the command. Raises NotFound for a mix or kind, InvalidInput outside of the tract."""
+    made: list[str] = []
+
+    with world.lock:
+        found = Touching(np.zeros(len(command.plants), PLANT), [])
+        taken = set(hand_of(world).plants["id"].tolist())
+        made.clear()
+        for at, plant in enumerate(command.plants):
+            _known(world, plant.mix, plant.kind)
+            if not tract.grid.holds(plant.x, plant.y):
+                words = f"the plant must stand in the tract (0 to {tract.grid.width:g}, 0 to {tract.grid.depth:g})"
+                raise InvalidInput(f"{words}, not at {plant.x:g}, {plant.y:g}", f"plants.{at}.x")
+            number = _fresh(taken)
+            made.append(f"h{number:08x}")
+            found.records[at] = (
+                number, found.name(plant.mix, plant.kind), False, False, plant.x, plant.y, plant.over_m,
+                plant.size_height, plant.size_width or plant.size_height, plant.turn_deg, plant.tilt_deg,
+                plant.tilt_to_deg, plant.tint, VARIANTS.index(plant.variant), 0, 0, 0,
+            )  # fmt: skip
+        words = _count(len(made), "Put {} by hand")
+        outcome = _written(world, tract, command, words, found, {})
+    return {"ids": made, **outcome.public()}
+
+
+def change_plants(world: OpenWorld, tract: Tract, command: ChangePlants) -> dict[str, Any]:
+    """Move, turn, size, raise or copy plants; the ids of copies come back. Raises NotFound for an id."""
+    made: list[str] = []
+    change = command.change
+    if (change.size_from is None) != (change.size_to is None) or (change.size_from or 0) > (change.size_to or 0):
+        raise InvalidInput("size_from and size_to go together, the smaller first", "change.size_from")
+
+    with world.lock:
+        found, out = _found(world, tract, command.ids)
+        records = found.records
+        if change.copied:
+            taken = set(hand_of(world).plants["id"].tolist())
+            records["id"] = [_fresh(taken) for _ in range(len(records))]
+            records["sown"] = False
+            out = {}
+        made[:] = [f"h{number:08x}" for number in records["id"].tolist()] if change.copied else []
+        records["x"] += change.dx_m
+        records["y"] += change.dy_m
+        grid = tract.grid
+        x, y = records["x"], records["y"]
+        off = (x < grid.west) | (x > grid.east) | (y < grid.south) | (y > grid.north)
+        if off.any():
+            words = f"{int(off.sum())} of {len(records)} plants would come to stand outside of the tract"
+            raise InvalidInput(words, "change")
+        chance = np.random.default_rng([31, *records["number"][:4].tolist()]).random((len(records), 2))
+        turn = records["turn"] if change.turn_deg is None else np.full(len(records), change.turn_deg)
+        records["turn"] = (turn + change.turn_by_deg + change.turn_any_deg * (2 * chance[:, 0] - 1)) % 360
+        was = records["height"].copy()
+        high = was * change.size_by if change.size_height is None else np.full(len(records), change.size_height)
+        if change.size_from is not None and change.size_to is not None:
+            high = change.size_from + (change.size_to - change.size_from) * chance[:, 1]
+        records["height"] = np.clip(high, 0.01, 65)
+        records["width"] = np.clip(records["width"] * records["height"] / was * change.width_by, 0.01, 65)
+        over = records["over"] if change.over_m is None else np.full(len(records), change.over_m)
+        records["over"] = over + change.raise_by_m
+        if change.variant is not None:
+            records["variant"] = VARIANTS.index(change.variant)
+        words = _count(len(records), "Copied {}" if change.copied else "Changed {} by hand")
+        outcome = _written(world, tract, command, words, found, out)
+    return {"ids": made, **outcome.public()}
+
+
+def drop_plants(world: OpenWorld, tract: Tract, command: DropPlants) -> Outcome:
+    """Raises NotFound for an id."""
+
+    with world.lock:
+        found, out = _found(world, tract, command.ids)
+        # One that was sown is remembered as gone; one that was put by hand is not there any more.
+        left = Touching(found.records[found.records["sown"]], found.names)
+        left.records["gone"] = True
+        return _written(world, tract, command, _count(len(found.records), "Took {} away"), left, out)
+
+
+def settle_plants(world: OpenWorld, tract: Tract, command: SettlePlants) -> Outcome:
+    """Raises NotFound for an id, Conflict when there is none to settle."""
+
+    def settle(found: Touching) -> None:
+        for at, name in enumerate(found.names):
+            part = _part(world, *name)
+            own = found.records["name"] == at
+            deep = 0.0 if part is None else (part.sink_min_m + part.sink_max_m) / 2
+            found.records["over"][own] = -deep * found.records["height"][own]
+
+    return _all_or(world, tract, command, command.ids, "Settled {}", settle)
+
+
+def redress_plants(world: OpenWorld, tract: Tract, command: RedressPlants) -> Outcome:
+    """Raises NotFound for an id, Conflict when there is none to re-dress."""
+
+    with world.lock:
+        found, out = _touched(world, tract, command.ids)
+        back = found.records["sown"]
+        # Those that were sown are worked out again; the others get what the mix says.
+        stay = Touching(found.records[~back], found.names)
+        for at, name in enumerate(found.names):
+            part = _part(world, *name)
+            for record in np.flatnonzero(stay.records["name"] == at) if part is not None else ():
+                assert part is not None
+                draws = np.random.default_rng(int(stay.records["id"][record])).random(5)
+                high = part.size_min + (part.size_max - part.size_min) * draws[0]
+                stay.records["height"][record] = high
+                stay.records["width"][record] = high * (part.width_min + (part.width_max - part.width_min) * draws[1])
+                stay.records["turn"][record] = (part.turn_deg + part.turn_around_deg * (2 * draws[2] - 1)) % 360
+                stay.records["tint"][record] = part.tint * draws[3]
+                stay.records["tilt"][record] = part.tilt_deg * draws[4]
+                stay.records["variant"][record] = 0
+        words = _count(len(found.records), "Re-dressed {}")
+        return _written(world, tract, command, words, stay, out)
+
+
+def _all_or(
+    world: OpenWorld, tract: Tract, command: Command, ids: Sequence[str] | None, words: str,
+    work: Callable[[Touching], None],
+) -> Outcome:  # fmt: skip
+    with world.lock:
+        found, out = _touched(world, tract, ids)
+        work(found)
+        return _written(world, tract, command, _count(len(found.records), words), found, out)
+
+
+def _count(count: int, words: str) -> str:
+    return words.format("a plant" if count == 1 else f"{count:,} plants")
+
+
+def _fresh(taken: set[int]) -> int:
+    while (number := secrets.randbits(32)) in taken or number == 0:
+        pass
+    taken.add(number)
+    return number
+
+
+def _known(world: OpenWorld, mix: str, kind: str) -> None:
+    world.row(MIXES, mix)
+    world.row(KINDS, kind)
+
+
+def _part(world: OpenWorld, mix: str, kind: str) -> Part | None:
+    row = world.rows[MIXES.name].get(mix)
+    return next((part for part in row.kinds if part.kind == kind), None) if isinstance(row, Mix) else None
+
+
+def _written(
+    world: OpenWorld, tract: Tract, command: Command, words: str, found: Touching, out: dict[str, set[object]]
+) -> Outcome:
+    said = HandWork(work=str(getattr(command, "do")), count=len(found.records))  # noqa: B009 (each says its own)
+    return world.change_rows(said, words, kept(world, tract.row.id, found.records, found.names, out))
+
+
+def _touched(world: OpenWorld, tract: Tract, ids: Sequence[str] | None) -> tuple[Touching, dict[str, set[object]]]:
+    """Those of the ids, or all, that a hand has touched and not taken away, in a tract."""
+    hand = hand_of(world)
+    own = np.zeros(len(hand.plants), bool)
+    if tract.row.id in hand.tracts:
+        own = (hand.tract == hand.tracts.index(tract.row.id)) & ~hand.plants["gone"]
+    found = Touching(hand.plants[own].copy(), list(hand.names))
+    if ids is not None:
+        wanted = set(ids)
+        named = np.array([_id_of(record, found.names) in wanted for record in found.records], bool)
+        found = Touching(found.records[named], found.names)
+    if not len(found.records):
+        raise Conflict("none of these plants was touched by hand: there is nothing to do")
+    return found, _out(found)
+
+
+def _id_of(record: Any, names: list[tuple[str, str]]) -> str:
+    if not record["sown"]:
+        return id_of("", "", (0, 0), 0, record["id"])
+    return id_of(*names[int(record["name"])], (record["i"], record["j"]), record["number"])
+
+
+def _out(found: Touching) -> dict[str, set[object]]:
+    records = found.records
+    sown = records[records["sown"]]
+    codes = codes_of(sown["i"], sown["j"], sown["number"]).tolist()
+    return {
+        "hand": set(records["id"][~records["sown"]].tolist()),
+        "sown": {(found.names[n], code) for n, code in zip(sown["name"].tolist(), codes, strict=True)},
+    }
+
+
+def _found(world: OpenWorld, tract: Tract, ids: Iterable[str]) -> tuple[Touching, dict[str, set[object]]]:
+    """The plants with these ids as they stand now, touched before or sown. Raises NotFound naming the first that is not
+    there, InvalidInput for what is no id."""
+    wanted = list(dict.fromkeys(ids))
+    hand = hand_of(world)
+    found: dict[str, Any] = {}
+    if tract.row.id in hand.tracts:
+        for record in hand.plants[(hand.tract == hand.tracts.index(tract.row.id)) & ~hand.plants["gone"]]:
+            found[_id_of(record, hand.names)] = record
+    made = Touching(np.zeros(len(wanted), PLANT), list(hand.names))
+    sown: dict[tuple[str, int, int], list[tuple[int, str, int]]] = {}
+    for at, one in enumerate(wanted):
+        if one in found:
+            made.records[at] = found[one]
+        elif match := SOWN.fullmatch(one):
+            mix, kind, i, j, number = match.groups()
+            sown.setdefault((mix, int(i), int(j)), []).append((at, kind, int(number)))
+        elif PUT.fullmatch(one):
+            raise NotFound(f"there is no plant {one!r} in this tract")
+        else:
+            raise InvalidInput(f"{one!r} is no id of a plant", "ids")
+    for (mix, i, j), some in sown.items():
+        _fill(world, tract, made, mix, (i, j), some, wanted)
+    return made, _out(made)
+
+
+def _fill(
+    world: OpenWorld, tract: Tract, made: Touching, key: str, block: tuple[int, int],
+    some: list[tuple[int, str, int]], wanted: list[str],
+) -> None:  # fmt: skip
+    """Records of sown plants of one block of a mix's pattern."""
+    row = world.rows[MIXES.name].get(key)
+    own = None
+    if isinstance(row, Mix):
+        own = _of_block(world, tract, key, row, block)
+    hand = hand_of(world)
+    for at, kind, number in some:
+        plants = None if own is None else own.get(kind)
+        place = None if plants is None else np.flatnonzero(plants.number == number)
+        code = codes_of(np.array([block[0]]), np.array([block[1]]), np.array([number]))[0]
+        # One that was touched is not where it was sown: it was taken away, or stands in another tract.
+        if plants is None or place is None or not len(place) or code in hand.codes((key, kind)):
+            raise NotFound(f"there is no plant {wanted[at]!r} in this tract")
+        p = int(place[0])
+        made.records[at] = (
+            0, made.name(key, kind), True, False, plants.x[p], plants.y[p], -plants.sink[p], plants.height[p],
+            plants.width[p], plants.turn[p], plants.tilt[p], plants.tilt_to[p], plants.tint[p], 0, *block, number,
+        )  # fmt: skip
+
+
+def _of_block(world: OpenWorld, tract: Tract, key: str, mix: Mix, block: tuple[int, int]) -> dict[str, Plants]:
+    """The sown plants of a mix that stand in one block of its pattern, by kind, in the tract's metres."""
+    land = world.land_from(tract.row.id)
+    side = mix.pattern.block_m
+    x0, y0 = block[0] * side - land.origin[0], block[1] * side - land.origin[1]
+    window = land.clip(land.grid.window_of(x0, y0, x0 + side, y0 + side))
+    found: dict[str, Plants] = {}
+    if window.empty:
+        return found
+    with world.lock:
+        for part, plants in zip(mix.kinds, sown_of(world, land, key, mix, window), strict=True):
+            if plants is not None:
+                inside = (plants.block[:, 0] == block[0]) & (plants.block[:, 1] == block[1])
+                found[part.kind] = plants.those(inside)
+    return found
