@@ -200,6 +200,15 @@ def _mark_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
     ]  # fmt: skip
 
 
+DENSE_PER_HA = 1_000.0
+"""What is as dense as this or denser has the full colour."""
+
+
+def _density_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
+    words = (f"{DENSE_PER_HA:,.0f} /ha and more", f"{DENSE_PER_HA / 2:,.0f} /ha", "none")
+    return [(said, colour) for said, (_, colour) in zip(words, _mark_legend(low, high), strict=True)]
+
+
 def draw_openings(out: ByteArray, holes: FloatArray) -> None:
     """Holes in the ground: dark, with a light rim. `holes` is 0 to 1 at every pixel."""
     inside = holes >= 0.5
@@ -243,6 +252,10 @@ OVERLAYS: dict[str, Overlay] = {
         Overlay(
             "share", "Share of a cover", "how much of the cover in the hand lies where", _draw_mark("share"),
             needs=frozenset({"share"}), legend=_mark_legend,
+        ),
+        Overlay(
+            "density", "Density of growth", "how many plants stand on a hectare where", _draw_mark("density"),
+            needs=frozenset({"density"}), legend=_density_legend,
         ),
         Overlay(
             "rule", "Rule tried out", "where the rule that is being set is met, alone", _draw_mark("rule"),

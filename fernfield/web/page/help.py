@@ -31,7 +31,9 @@ from fernfield.work.cover.ruling import Rule
 from fernfield.work.cover.transitions import Transition, TransitionStep
 from fernfield.work.ground.commands import MoveLand, PressFile, Reset, Weather
 from fernfield.work.ground.rows import Landscape, Level, Limits, Recipe, Sheet, Weathering
+from fernfield.work.growth.load import Target
 from fernfield.work.growth.rows import Kind, Mix, Part
+from fernfield.work.growth.touching import PlantChange
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.posts.tracts import TractPlace
 from fernfield.work.light.rows import Light
@@ -70,7 +72,10 @@ FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
         ("Cover by slope", CoverRule), ("Guise", Guise), ("Transition", Transition),
         ("Step of a transition", TransitionStep),
     )),
-    ("growth", (("Mix", Mix), ("Kind in a mix", Part), ("Kind", Kind))),
+    ("growth", (
+        ("Mix", Mix), ("Kind in a mix", Part), ("Kind", Kind), ("Change of plants", PlantChange),
+        ("Target machine", Target),
+    )),
     ("water", (("Sea", Water),)),
     ("light", (("Sun", Light),)),
     ("sites", (("Piece or start", Thing), ("Note", Note))),

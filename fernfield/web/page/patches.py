@@ -12,6 +12,7 @@ from fernfield.web.kernel.pictures import level_window
 from fernfield.web.page.messages import View
 from fernfield.web.page.shade import BLOCK_PIXELS, Shade, less
 from fernfield.work.cover.shares import moved_by
+from fernfield.work.growth.standing import widest_crown
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
@@ -51,7 +52,8 @@ class Patches:
             # One post more: slopes, and so shading and cover rules, reach that far.
             part = land.clip(part.pad(2))
             if layer in ("growth", HEIGHT):
-                part = land.clip(part.pad(math.ceil(8 / land.grid.spacing)))
+                # A crown and its shade are wider than its foot.
+                part = land.clip(part.pad(math.ceil(2 * widest_crown(self._world) / land.grid.spacing)))
             window = window.join(part)
         ground = land.grid.clip(dirty.get(HEIGHT, NOWHERE))
         sent = view is not None and view.heights and not ground.empty

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+from fernfield.core.checks import growth
 from fernfield.core.growth.tools import GLADE, GROWTH, GROWTH_TOOLS, SPARE
+from fernfield.work.growth.findings import troubles_of
 from fernfield.work.growth.hand import TOUCHED
+from fernfield.work.growth.load import TARGET
 from fernfield.work.growth.packing import GROWTH_PART, manifest
 from fernfield.work.growth.rows import KINDS, MIXES
 from fernfield.work.growth.sowing import told, touched
 from fernfield.work.growth.standing import plant_obstacles
 from fernfield.work.kernel.posts.layers import Layer
-from fernfield.work.kernel.rooms import Room
+from fernfield.work.kernel.rooms import Check, Room
 
 ROOM = Room(
     "growth",
-    collections=(KINDS, MIXES, TOUCHED),
+    collections=(KINDS, MIXES, TOUCHED, TARGET),
     layers=(
         Layer(GROWTH, seen=GROWTH, carried="growth", touched=touched, told=told),
         Layer(SPARE, seen=GROWTH, carried="growth"),
@@ -21,6 +24,7 @@ ROOM = Room(
     ),
     tools=tuple(GROWTH_TOOLS.values()),
     parts=(GROWTH_PART,),
+    checks=(Check("growth", lambda world: growth.troubled(list(troubles_of(world)))),),
     obstacles=plant_obstacles,
     manifest=manifest,
 )

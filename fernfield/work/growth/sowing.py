@@ -137,3 +137,13 @@ def shares_of(
             share *= core.mixed(heights, asked.spacing, [rule], asking.fields, 2)[1]
         out.append(share if share.any() else None)
     return out
+
+
+def density_at(world: OpenWorld, land: Land, posts: Window, step: int = 1) -> FloatArray:
+    """How many plants of all mixes stand on a hectare at every `step`-th post of a window, by how full it is sown."""
+    found = np.zeros((-(-posts.rows // step), -(-posts.cols // step)), np.float32)
+    for key, mix in mixes_of(world):
+        for share, per_ha in zip(shares_of(world, land, key, mix, posts, step), mix.pattern.per_ha, strict=True):
+            if share is not None:
+                found += share * np.float32(per_ha)
+    return found

@@ -163,6 +163,21 @@ def grown(world: OpenWorld, land: Land, part: Window) -> Iterator[tuple[str, Par
             yield key, one, kind, plants
 
 
+def widest_crown(world: OpenWorld) -> float:
+    """The largest radius of a crown that can stand somewhere; 0 where there are no kinds. [m]"""
+    hand = hand_of(world)
+    crowns = [
+        kind.crown_m * one.size_max * one.width_max
+        for _, mix in mixes_of(world) for one in mix.kinds if (kind := kind_of(world, one)) is not None
+    ]  # fmt: skip
+    for at, (_, name) in enumerate(hand.names):
+        kind = kind_of(world, Part(kind=name))
+        widths = hand.plants["width"][hand.plants["name"] == at]
+        if kind is not None and len(widths):
+            crowns.append(kind.crown_m * float(widths.max()))
+    return max(crowns, default=0.0)
+
+
 def bed_of(world: OpenWorld, land: Land, part: Window) -> Bed | None:
     """The plants on the cells of `part`, and the ground as it is now; None where nothing grows."""
     part = land.clip(part)

@@ -22,11 +22,12 @@ from fernfield.formats.plantblob import PLANT
 from fernfield.formats.plantblob import Plants as Records
 from fernfield.work.growth.hand import codes_of, hand_of, kept
 from fernfield.work.growth.listing import id_of
-from fernfield.work.growth.rows import KINDS, MIXES, Mix, Part, Variant
+from fernfield.work.growth.rows import KINDS, MIXES, VARIANTS_CALLED, Mix, Part, Variant
 from fernfield.work.growth.standing import sown_of
 from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rows import Bearing, Key
+from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld, Outcome
 
 MOST_TOUCHED = 10_000
@@ -72,20 +73,20 @@ class PlantChange(Command):
     size_from, size_to : by chance between these; variant : how they look; copied : the change is done to copies
     """
 
-    dx_m: Metres = 0.0
-    dy_m: Metres = 0.0
-    turn_by_deg: Annotated[float, Field(ge=-360, le=360)] = 0.0
-    turn_deg: Bearing | None = None
-    turn_any_deg: Annotated[float, Field(ge=0, le=180)] = 0.0
-    size_by: Annotated[float, Field(gt=0, le=20)] = 1.0
-    width_by: Annotated[float, Field(gt=0, le=20)] = 1.0
-    size_height: Factor | None = None
-    size_from: Factor | None = None
-    size_to: Factor | None = None
-    raise_by_m: Over = 0.0
-    over_m: Over | None = None
-    variant: Variant | None = None
-    copied: bool = False
+    dx_m: Annotated[Metres, Say("East by", "m", left_out="0")] = 0.0
+    dy_m: Annotated[Metres, Say("North by", "m", left_out="0")] = 0.0
+    turn_by_deg: Annotated[float, Field(ge=-360, le=360), Say("Turn by", "°")] = 0.0
+    turn_deg: Annotated[Bearing | None, Say("Face", "°", left_out="as they do")] = None
+    turn_any_deg: Annotated[float, Field(ge=0, le=180), Say("By chance, give or take", "°")] = 0.0
+    size_by: Annotated[float, Field(gt=0, le=20), Say("Height times", "×")] = 1.0
+    width_by: Annotated[float, Field(gt=0, le=20), Say("Width times", "×")] = 1.0
+    size_height: Annotated[Factor | None, Say("Size", "×", left_out="as it is")] = None
+    size_from: Annotated[Factor | None, Say("Size by chance, from", "×", left_out="as it is")] = None
+    size_to: Annotated[Factor | None, Say("Size by chance, to", "×", left_out="as it is")] = None
+    raise_by_m: Annotated[Over, Say("Raise by", "m")] = 0.0
+    over_m: Annotated[Over | None, Say("Over the ground", "m", left_out="as it is")] = None
+    variant: Annotated[Variant | None, Say("Looks", left_out="as it does", called=VARIANTS_CALLED)] = None
+    copied: Annotated[bool, UNASKED] = False
 
 
 class ChangePlants(Command):

@@ -11,12 +11,13 @@ import numpy as np
 
 from fernfield.core.brush.keep import within
 from fernfield.core.drawing.labels import contour_labels
-from fernfield.core.drawing.overlays import SLOPE_CLASSES, TINTS, Seen, draw_openings, tint_range
+from fernfield.core.drawing.overlays import DENSE_PER_HA, SLOPE_CLASSES, TINTS, Seen, draw_openings, tint_range
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.ground.openings import OPENING
 from fernfield.core.light.relief import slope_degrees
 from fernfield.work.cover.rows import covers_of
 from fernfield.work.cover.shares import met_by, shares_at
+from fernfield.work.growth.sowing import density_at
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
@@ -126,6 +127,10 @@ def _marks(
         at = covers[show.cover]
         marks["share"] = _at_pixels_of(
             level, part, lambda window, step: shares_at(world, land, window, step)[at].copy()
+        )  # fmt: skip
+    if "density" in wanted:
+        marks["density"] = _at_pixels_of(
+            level, part, lambda window, step: np.minimum(density_at(world, land, window, step) / DENSE_PER_HA, 1)
         )  # fmt: skip
     if "rule" in wanted and show.rule is not None and show.rule.cover in covers:
         # Alone, and also where its cover is the base: as a rule for another cover would be.

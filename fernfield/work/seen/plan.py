@@ -13,6 +13,7 @@ from fernfield.core.cover.shares import compose_colours, compose_shares
 from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan, draw_stamps
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import ByteArray, FloatArray, Window
+from fernfield.core.growth.shapes import FORMS, VARIANTS
 from fernfield.core.growth.spacing import HECTARE_M2
 from fernfield.core.light.shadow import casters, reach_posts, shaded_by, sunlit
 from fernfield.work.cover.guises import in_guise, kinds_in_guise
@@ -22,7 +23,7 @@ from fernfield.work.cover.textures import textured
 from fernfield.work.cover.transitions import strips_of
 from fernfield.work.growth.rows import KINDS, Kind, Part, kind_of, mixes_of
 from fernfield.work.growth.sowing import growth_layer, shares_of
-from fernfield.work.growth.standing import grown
+from fernfield.work.growth.standing import grown, widest_crown
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
@@ -175,13 +176,10 @@ def colour_of(text: str) -> tuple[int, int, int]:
 
 def _stamps(world: OpenWorld, land: Land, level: int, part: Window, dress: Mapping[str, str]) -> list[Stamp]:
     scale = 2.0**level
-    crowns = [
-        kind.crown_m * one.size_max * one.width_max
-        for _, mix in mixes_of(world) for one in mix.kinds if (kind := kind_of(world, one)) is not None
-    ]  # fmt: skip
-    if not crowns:
+    widest = widest_crown(world)
+    if not widest:
         return []
-    reach = math.ceil(max(crowns) * 2 / land.grid.spacing) + 1
+    reach = math.ceil(widest * 2 / land.grid.spacing) + 1
     posts = Window(
         math.floor(part.row0 * scale) - reach,
         math.floor(part.col0 * scale) - reach,
@@ -192,15 +190,15 @@ def _stamps(world: OpenWorld, land: Land, level: int, part: Window, dress: Mappi
     for _, one, own, plants in grown(world, land, posts):
         kind = _dressed(world, one, own, dress)
         cols, rows = land.grid.col_of(plants.x), land.grid.row_of(plants.y)
-        # What is near in tint is drawn in one go.
-        tints = np.minimum((plants.tint * TINTS).astype(np.int64), TINTS - 1)
-        for tint in np.unique(tints):
-            own = tints == tint
+        # What is near in tint and looks alike is drawn in one go.
+        tints = np.minimum((plants.tint * TINTS).astype(np.int64), TINTS - 1) + TINTS * plants.variant.astype(np.int64)
+        for sort in np.unique(tints):
+            own, tint, looks = tints == sort, sort % TINTS, int(sort) // TINTS
             stamp = Stamp(
                 (cols[own] / scale - part.col0).astype(np.float32),
                 (rows[own] / scale - part.row0).astype(np.float32),
                 (plants.width[own] * kind.crown_m / (land.grid.spacing * scale)).astype(np.float32),
-                tinted(kind, (float(tint) + 0.5) / TINTS if plants.tint.any() else 0.0),
+                tinted(kind, (float(tint) + 0.5) / TINTS if plants.tint.any() else 0.0, looks),
             )
             stamps.append((kind.tall_m, stamp))
     # Low things first, so that trees stand over stones.
@@ -213,12 +211,15 @@ def _dressed(world: OpenWorld, part: Part, kind: Kind, dress: Mapping[str, str])
     return found if isinstance(found, Kind) else kind
 
 
-def tinted(kind: Kind, tint: float) -> tuple[int, int, int]:
-    """The colour of a kind, so far from healthy to dry."""
+def tinted(kind: Kind, tint: float, looks: int = 0) -> tuple[int, int, int]:
+    """The colour of a kind, so far from healthy to dry; `looks` is the number of a variant of its own."""
+    variant = VARIANTS[looks] if looks else kind.variant
     green, dry = (np.array(colour_of(text), np.float64) for text in (kind.colour, kind.dry_colour))
     seen = green + (dry - green) * tint
-    seen = seen * 0.62 if kind.variant == "darker" else seen
-    seen = seen + (np.array([238, 242, 247]) - seen) * 0.7 if kind.variant == "snowed" else seen
+    if variant in ("bare", "dead") and not FORMS[kind.form].stone:
+        seen = np.array(colour_of(kind.bark_colour if variant == "bare" else "#8f8a82"), np.float64)
+    seen = seen * 0.62 if variant == "darker" else seen
+    seen = seen + (np.array([238, 242, 247]) - seen) * 0.7 if variant == "snowed" else seen
     red, green_, blue = (round(float(v)) for v in seen)
     return red, green_, blue
 

@@ -1,5 +1,7 @@
 // Growth: the mixes, which of their kinds the tools work on, and what each kind is and asks for.
 import Alpine from "/static/js/kernel/alpine.js";
+import "./load.js";
+import "./plants.js";
 import { ask } from "/static/js/kernel/say.js";
 import { watchForm } from "/static/js/seen/bench.js";
 import { row, rows, subject } from "/static/js/seen/rows.js";

@@ -11,11 +11,14 @@ from pydantic import create_model
 from fernfield.core.cover.rules import WHATS
 from fernfield.core.errors import InvalidInput, named
 from fernfield.core.growth.shapes import VARIANTS
+from fernfield.core.growth.spacing import DENSEST_PER_HA
 from fernfield.core.growth.tools import GROWTH_TOOLS
 from fernfield.web.kernel.panels import Asked, Panel
 from fernfield.web.kernel.parts import TheLand, TheTract, TheWorld, keyed_json
 from fernfield.web.kernel.windows import TheWindow
+from fernfield.work.growth.findings import MendPlants, mend_plants
 from fernfield.work.growth.listing import MOST_LISTED, figures_of, listed
+from fernfield.work.growth.load import TARGET, Target, gauge
 from fernfield.work.growth.removing import remove_kind, remove_mix
 from fernfield.work.growth.rows import KINDS, MIXES, Kind, Mix, Part, Variant
 from fernfield.work.growth.shaping import shape_of
@@ -23,6 +26,7 @@ from fernfield.work.growth.standing import standing_plants
 from fernfield.work.growth.touching import (
     ChangePlants,
     DropPlants,
+    PlantChange,
     PutPlants,
     RedressPlants,
     SettlePlants,
@@ -190,10 +194,34 @@ def redress(command: RedressPlants, tract: TheTract) -> dict[str, Any]:
     return dict(redress_plants(*tract, command).public())
 
 
+@router.post("/tracts/{tract}/plants/mend")
+@router.post("/lands/{tract}/plants/mend")
+def mend(command: MendPlants, tract: TheTract) -> dict[str, Any]:
+    """Put right all plants of a tract that have a trouble."""
+    return dict(mend_plants(*tract, command).public())
+
+
+@router.get("/tracts/{tract}/load")
+@router.get("/lands/{tract}/load")
+def load(
+    land: TheLand, x: Metres | None = None, y: Metres | None = None, mix: Key | None = None,
+    density_per_ha: Annotated[float | None, Query(ge=0, le=DENSEST_PER_HA)] = None,
+) -> dict[str, Any]:  # fmt: skip
+    """What the growth of a land costs to draw, all of it or from a spot, beside the target machine; `mix` and
+    `density_per_ha`: as if that mix were so dense."""
+    if (x is None) != (y is None):
+        raise InvalidInput("x and y go together", "x")
+    world, seen = land
+    changed = {}
+    if mix is not None and density_per_ha is not None:
+        changed[mix] = world.row(MIXES, mix).model_copy(update={"density_per_ha": density_per_ha})
+    return gauge(world, seen, None if x is None or y is None else (x, y), changed)
+
+
 def _context(asked: Asked) -> dict[str, Any]:
     return {
-        "tools": GROWTH_TOOLS.values(), "pictures": [],
-        "Mix": Mix, "Kind": Kind, "Part": Part, "told": _told(),
+        "tools": GROWTH_TOOLS.values(), "pictures": [], "Mix": Mix, "Kind": Kind, "Part": Part, "told": _told(),
+        "PlantChange": PlantChange, "Target": Target, "target": asked.world.only(TARGET),
     }  # fmt: skip
 
 

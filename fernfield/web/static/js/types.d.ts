@@ -199,6 +199,7 @@ export interface PageState {
   guise: string | null;
   sheet: string;
   folds: Record<string, boolean>;
+  way: string;
   kindsOff: string[];
   kindsHidden: string[];
   area: Area;

@@ -99,6 +99,8 @@ const page = {
   tried: /** @type {string | null} */ (null),
   /** The guise that the map is looked at in, before it is set. */
   guise: /** @type {string | null} */ (null),
+  /** What a press on the map does instead of the tool: "put" or "choose" a plant. */
+  way: "",
   /** Kinds of growth that the tools leave alone, and kinds that the overlook leaves out. */
   kindsOff: /** @type {string[]} */ (kept.kindsOff || []),
   kindsHidden: /** @type {string[]} */ (kept.kindsHidden || []),
@@ -221,7 +223,7 @@ export function keep() {
 export const tool = () => state.tool;
 
 /** @returns {Brush | null} */
-export const brush = () => state.brushes[tool()] || null;
+export const brush = () => (state.way ? null : state.brushes[tool()] || null);
 
 /** Strength unit of a tool. @param {string} name */
 export const unitOf = (name) => TOOLS[name]?.unit || "%/s";

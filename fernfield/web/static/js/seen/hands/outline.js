@@ -82,7 +82,7 @@ function inside(spot) {
 }
 
 /** Whether a spot lies within corners: a ray to the east crosses an odd number of sides. @param {number[][]} points @param {number[]} spot */
-function within(points, [x, y]) {
+export function within(points, [x, y]) {
   return (
     points.filter(([ax, ay], k) => {
       const [bx, by] = points[(k + 1) % points.length];

@@ -1,0 +1,71 @@
+"""Does every plant stand as it can? What each trouble is called, and how it is put right."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from fernfield.core.checks.finding import Finding, Mend
+
+
+@dataclass(frozen=True, slots=True)
+class Trouble:
+    """A way in which plants can stand wrong.
+
+    name : as the API has it; words : what they do, after their number; remedy : what is proposed; done : of the button
+    """
+
+    name: str
+    words: str
+    remedy: str
+    done: str
+    grave: bool = False
+
+
+TROUBLES: dict[str, Trouble] = {
+    trouble.name: trouble
+    for trouble in (
+        Trouble("floating", "float over the ground", "Settle them: their feet go back on the ground.", "Settle them"),
+        Trouble("buried", "are more than half in the ground", "Settle them.", "Settle them"),
+        Trouble("under_water", "stand under water and do not like it", "Take them away.", "Take away"),
+        Trouble("too_steep", "stand upright on ground steeper than 55°", "Take them away.", "Take away"),
+        Trouble("inside_piece", "stand inside a piece", "Take them away.", "Take away"),
+        Trouble("on_line", "stand on a kept line, in the way", "Take them away, or move the line.", "Take away"),
+        Trouble("at_start", "stand in the first metres of a start", "Take them away.", "Take away", grave=True),
+    )
+}
+"""The next way to stand wrong is a line here, and a test of it beside the others in `work.growth.findings`."""
+SETTLED = ("floating", "buried")
+"""What is put right by settling; the rest by taking away."""
+
+
+@dataclass(frozen=True, slots=True)
+class Troubled:
+    """Plants of a tract with one trouble: how many, of which kind the first is, and where that stands. [m]"""
+
+    trouble: str
+    count: int
+    kind: str
+    x: float
+    y: float
+    tract: str
+
+
+def troubled(found: Sequence[Troubled]) -> Iterator[Finding]:
+    for one in found:
+        trouble = TROUBLES[one.trouble]
+        many = "1 plant" if one.count == 1 else f"{one.count:,} plants"
+        words = trouble.words
+        if one.count == 1:
+            first, _, rest = words.partition(" ")
+            words = f"{'is' if first == 'are' else first + 's'} {rest}"
+        yield Finding(
+            "growth",
+            f"{many} {words}; the first, {one.kind}, at {one.x:.0f}, {one.y:.0f}.",
+            trouble.remedy,
+            trouble.grave,
+            one.x,
+            one.y,
+            one.tract,
+            Mend(f"{trouble.done}", f"/tracts/{one.tract}/plants/mend", {"trouble": one.trouble}),
+        )

@@ -1,0 +1,184 @@
+"""Plants that stand wrong: found on the land as it is, and put right by one command."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Annotated, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fernfield.core.checks.growth import SETTLED, TROUBLES, Troubled
+from fernfield.core.errors import Conflict
+from fernfield.core.grid import FloatArray, Window, bilinear_many
+from fernfield.core.growth.shapes import FORMS
+from fernfield.core.light.relief import slope_degrees
+from fernfield.work.growth.listing import id_of
+from fernfield.work.growth.standing import StandingPlants, bed_of, plant_obstacles, stood
+from fernfield.work.growth.touching import MOST_TOUCHED, DropPlants, SettlePlants, drop_plants, settle_plants
+from fernfield.work.kernel.commands import Command
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.tracts import Tract
+from fernfield.work.kernel.says import UNASKED
+from fernfield.work.kernel.windows import bands
+from fernfield.work.kernel.world import OpenWorld, Outcome
+from fernfield.work.plots.rows import LINES
+
+FLOATS_M = 0.4
+"""Higher over the ground than this a plant floats (our choice)."""
+DEEP_M = 0.4
+"""Deeper under water than this a plant that does not like it stands wrong (our choice)."""
+STEEP_DEG = 55.0
+BESIDE_LINE_M = 1.5
+FREE_M = 4.0
+"""So far around a start nothing stands that blocks (our choice: two steps and a turn)."""
+MOST_LOOKED_AT = 2_049**2
+"""Posts of a tract whose plants are gone through: larger ones would keep whoever hands over waiting."""
+
+TroubleName = Literal["floating", "buried", "under_water", "too_steep", "inside_piece", "on_line", "at_start"]
+Mask = NDArray[np.bool_]
+
+
+class MendPlants(Command):
+    """Put right all plants of a tract that have a trouble."""
+
+    do: Literal["mend_plants"] = "mend_plants"
+    trouble: Annotated[TroubleName, UNASKED]
+
+
+@dataclass(frozen=True)
+class Ground:
+    """What plants are compared with: heights of a window of a land, and their slope. [m, °]"""
+
+    world: OpenWorld
+    land: Land
+    heights: FloatArray
+    slope: FloatArray
+    window: Window
+
+    def at(self, values: FloatArray, found: StandingPlants) -> FloatArray:
+        grid, p = self.land.grid, found.plants
+        return bilinear_many(values, grid.row_of(p.y) - self.window.row0, grid.col_of(p.x) - self.window.col0)
+
+
+def _floating(found: StandingPlants, ground: Ground) -> Mask:
+    return np.asarray(-found.plants.sink > FLOATS_M)
+
+
+def _buried(found: StandingPlants, ground: Ground) -> Mask:
+    return np.asarray(found.plants.sink > 0.5 * found.kind.tall_m * found.plants.height)
+
+
+def _under_water(found: StandingPlants, ground: Ground) -> Mask:
+    if found.kind.in_water:
+        return np.zeros(len(found.plants), bool)
+    return np.asarray(ground.at(ground.heights, found) < ground.world.sea_of(ground.land.id) - DEEP_M)
+
+
+def _too_steep(found: StandingPlants, ground: Ground) -> Mask:
+    if found.kind.leans > 0.5 or FORMS[found.kind.form].stone:
+        return np.zeros(len(found.plants), bool)
+    return np.asarray(ground.at(ground.slope, found) > STEEP_DEG)
+
+
+def _inside_piece(found: StandingPlants, ground: Ground) -> Mask:
+    p, inside = found.plants, np.zeros(len(found.plants), bool)
+    for stands in ground.world.house.obstacles:
+        if stands is plant_obstacles:
+            continue
+        for one in stands(ground.world, ground.land, ground.window):
+            turn = np.radians(one.turn_deg)
+            dx, dy = p.x - one.x, p.y - one.y
+            if one.half_width > 0:
+                aside, along = dx * np.cos(turn) - dy * np.sin(turn), dx * np.sin(turn) + dy * np.cos(turn)
+                inside |= (np.abs(aside) < one.half_width) & (np.abs(along) < one.half_depth)
+            else:
+                inside |= np.hypot(dx, dy) < one.radius
+    return inside
+
+
+def _on_line(found: StandingPlants, ground: Ground) -> Mask:
+    p, on = found.plants, np.zeros(len(found.plants), bool)
+    if found.kind.blocks == "nothing":
+        return on
+    for part in ground.land.parts:
+        for _, line in ground.world.each_in(LINES, part.tract.row.id):
+            for a, b in itertools.pairwise(np.array(line.points, np.float64) + np.array([part.x, part.y])):
+                way = b - a
+                length = max(float(way @ way), 1e-9)
+                t = np.clip(((p.x - a[0]) * way[0] + (p.y - a[1]) * way[1]) / length, 0, 1)
+                on |= np.hypot(p.x - a[0] - t * way[0], p.y - a[1] - t * way[1]) < BESIDE_LINE_M
+    return on
+
+
+def _at_start(found: StandingPlants, ground: Ground) -> Mask:
+    p, near = found.plants, np.zeros(len(found.plants), bool)
+    if found.kind.blocks == "nothing":
+        return near
+    for part in ground.land.parts:
+        for row in ground.world.rows["things"].values():
+            # The room of what stands is not known here: of a row of it, only what every such row has.
+            if getattr(row, "sort", "") == "start" and getattr(row, "tract", None) == part.tract.row.id:
+                x, y = getattr(row, "x") + part.x, getattr(row, "y") + part.y  # noqa: B009
+                near |= np.hypot(p.x - x, p.y - y) < FREE_M
+    return near
+
+
+LOOKS: dict[str, Callable[[StandingPlants, Ground], Mask]] = {
+    "floating": _floating, "buried": _buried, "under_water": _under_water, "too_steep": _too_steep,
+    "inside_piece": _inside_piece, "on_line": _on_line, "at_start": _at_start,
+}  # fmt: skip
+
+
+def _plants(world: OpenWorld, tract: Tract) -> Iterator[tuple[StandingPlants, Ground]]:
+    """The plants of a tract, band by band, and the ground under them."""
+    land, grid = world.land_from(tract.row.id), tract.grid
+    inner = Window(0, 0, grid.rows - 1, grid.cols - 1)
+    for band in bands(grid):
+        bed = bed_of(world, land, band.meet(inner))
+        if bed is None:
+            continue
+        ground = Ground(world, land, bed.heights, slope_degrees(bed.heights, grid.spacing), bed.window)
+        for found in stood(bed):
+            yield found, ground
+
+
+def troubled_in(world: OpenWorld, tract: Tract, trouble: str) -> list[str]:
+    """The ids of all plants of a tract that have a trouble."""
+    ids = []
+    for found, ground in _plants(world, tract):
+        for i in np.flatnonzero(LOOKS[trouble](found, ground)):
+            p = found.plants
+            ids.append(id_of(found.mix, found.part.kind, p.block[i], p.number[i], p.put[i]))
+    return ids
+
+
+def troubles_of(world: OpenWorld) -> Iterator[Troubled]:
+    """What is wrong with the plants of every tract."""
+    for tract in world.tracts.values():
+        if tract.grid.rows * tract.grid.cols > MOST_LOOKED_AT:
+            continue
+        counts = dict.fromkeys(TROUBLES, 0)
+        firsts: dict[str, tuple[str, float, float]] = {}
+        for found, ground in _plants(world, tract):
+            for trouble, look in LOOKS.items():
+                wrong = np.flatnonzero(look(found, ground))
+                counts[trouble] += len(wrong)
+                if len(wrong) and trouble not in firsts:
+                    first = int(wrong[0])
+                    firsts[trouble] = found.kind.name, float(found.plants.x[first]), float(found.plants.y[first])
+        for trouble, (kind, x, y) in firsts.items():
+            yield Troubled(trouble, counts[trouble], kind, x, y, tract.row.id)
+
+
+def mend_plants(world: OpenWorld, tract: Tract, command: MendPlants) -> Outcome:
+    """Settle, or take away, all that have a trouble; one revision. Raises Conflict when there are none."""
+    with world.lock:
+        ids = troubled_in(world, tract, command.trouble)[:MOST_TOUCHED]
+        if not ids:
+            raise Conflict(f"no plants {TROUBLES[command.trouble].words}: nothing was done")
+        if command.trouble in SETTLED:
+            return settle_plants(world, tract, SettlePlants(ids=ids))
+        return drop_plants(world, tract, DropPlants(ids=ids))

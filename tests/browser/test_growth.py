@@ -1,0 +1,191 @@
+"""The Growth stage in the real page: ticks, mixes, kinds, single plants, the load gauge, growth in three dimensions."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.driving import Server, until
+from tests.browser.table import Table
+
+
+@pytest.fixture
+def table(page: Page, server: Server) -> Table:
+    return Table(page, server)
+
+
+BOX = {"x0": 560, "y0": 560, "x1": 640, "y1": 620}
+
+
+def plants(table: Table, **box: float) -> list[dict[str, Any]]:
+    x0, y0, x1, y1 = ({**BOX, **box}[name] for name in ("x0", "y0", "x1", "y1"))
+    return list(table.server.get(f"/api/tracts/{table.tract}/plants?x0={x0}&y0={y0}&x1={x1}&y1={y1}")["plants"])
+
+
+def test_a_kind_that_is_not_ticked_is_left_alone(table: Table) -> None:
+    table.open("growth", brushes={"sow": {"strength": 300}})
+    assert plants(table) == []
+    for kind in ("willow", "birch", "erratic", "bracken"):
+        table.page.locator(f"[data-tick={kind}]").uncheck()
+    table.drag((570, 590), (630, 590), steps=30)
+    assert {plant["kind"] for plant in plants(table)} == {"alder"}
+    for kind in ("willow", "birch", "erratic", "bracken"):
+        table.page.locator(f"[data-tick={kind}]").check()
+    at = table.revision()
+    table.page.keyboard.press("Control+z")
+    table.kept(at)
+    assert plants(table) == []
+
+
+def test_a_mix_is_changed_and_what_is_sown_follows(table: Table) -> None:
+    table.open("growth", folds={"growth-mix": True, "growth-load": True}, brushes={"sow": {"strength": 300}})
+    page = table.page
+    table.drag((570, 590), (630, 590), steps=30)
+    before = len(plants(table))
+    assert before > 20
+    drawn = table.colour(600, 590)
+    density = page.locator("#mix-density_per_ha")
+    # The gauge shows what it would be while it is typed.
+    expect(page.locator("[data-load=instances]")).to_contain_text("of 20,000")
+    density.fill("1900")
+    expect(page.locator("[x-data=load]")).to_contain_text("At 1900 a hectare")
+    at = table.revision()
+    page.get_by_role("button", name="Set the mix").click()
+    table.kept(at)
+    assert len(plants(table)) > 2 * before
+    table.colour(600, 590, lambda seen: float(np.abs(seen - drawn).max()) > 4)
+    expect(page.locator("[x-data=growth] table")).to_contain_text("Alder")
+    density.fill("0")
+    at = table.revision()
+    page.get_by_role("button", name="Set the mix").click()
+    table.kept(at)
+    expect(page.locator("#bench")).to_contain_text("A density of 0: nothing of this mix stands")
+    assert plants(table) == []
+    for _ in range(3):
+        at = table.revision()
+        page.locator("#undo").click()
+        table.kept(at)
+
+
+def test_a_habitat_is_asked_for_and_taken_out(table: Table) -> None:
+    table.open("growth", folds={"growth-part": True})
+    page = table.page
+
+    def asked() -> list[str]:
+        mixes = table.server.get(f"/api/worlds/{table.world}")["mixes"]
+        return [one["what"] for one in next(mix for mix in mixes if mix["key"] == "carr")["kinds"][0]["conditions"]]
+
+    assert asked() == []
+    page.locator("#asks-what").select_option("slope")
+    page.locator("#asks-to").fill("18")
+    page.locator("#asks-soft").fill("4")
+    at = table.revision()
+    page.get_by_role("button", name="Ask for it").click()
+    table.kept(at)
+    assert asked() == ["slope"]
+    expect(page.locator("#bench")).to_contain_text("Slope to 18 °")
+    at = table.revision()
+    page.get_by_role("button", name="Take out: Slope to 18 °").click()
+    table.kept(at)
+    assert asked() == []
+
+
+def test_a_kind_is_copied_changed_put_into_a_mix_and_deleted(table: Table) -> None:
+    table.open("growth", folds={"growth-kinds": True, "growth-mix": True})
+    page = table.page
+    page.locator("[data-kind=birch]").click()
+    at = table.revision()
+    page.locator("[data-kind-act=copy]").click()
+    table.kept(at)
+    expect(page.locator("[data-kind][aria-pressed=true]")).to_contain_text("Birch again")
+    page.locator("#kind-name").fill("Dead birch")
+    page.locator("#kind-variant").select_option("dead")
+    at = table.revision()
+    page.get_by_role("button", name="Set the kind").click()
+    table.kept(at)
+    page.locator("[data-mix=strand]").click()
+    at = table.revision()
+    page.locator("#mix-add").select_option(label="Dead birch")
+    table.kept(at)
+    expect(page.locator(".kinds")).to_contain_text("Dead birch")
+    at = table.revision()
+    page.locator("[data-kind-act=remove]").click()
+    table.kept(at)
+    expect(page.locator(".kinds")).not_to_contain_text("Dead birch")
+    for _ in range(4):
+        at = table.revision()
+        page.locator("#undo").click()
+        table.kept(at)
+    page.locator("[data-mix=carr]").click()
+
+
+def test_single_plants_are_put_chosen_moved_and_taken_away(table: Table) -> None:
+    table.open("growth", folds={"growth-plants": True})
+    page = table.page
+    page.locator("[data-way=put]").click()
+    at = table.revision()
+    page.mouse.click(*table.at(600, 590))
+    table.kept(at)
+    (one,) = plants(table)
+    assert (one["kind"], one["by_hand"]) == ("alder", True)
+    at = table.revision()
+    (x0, y0), (x1, y1) = table.at(580, 580), table.at(582.5, 580)
+    page.mouse.move(x0, y0)
+    page.mouse.down()
+    page.mouse.move((x0 + x1) / 2, y0)
+    page.mouse.move(x1, y1)
+    page.mouse.up()
+    table.kept(at)
+    page.locator("[data-way=put]").click()
+    page.locator("[data-way=choose]").click()
+    page.locator("[data-sort=box]").click()
+    page.mouse.click(*table.at(565, 565))
+    page.mouse.click(*table.at(635, 615))
+    expect(page.locator("#plants-counted")).to_have_text("2 Alder")
+    # Dragged together, from one of them.
+    at = table.revision()
+    (x0, y0), (x1, y1) = table.at(600, 590), table.at(610, 595)
+    page.mouse.move(x0, y0)
+    page.mouse.down()
+    page.mouse.move((x0 + x1) / 2, (y0 + y1) / 2)
+    page.mouse.move(x1, y1)
+    page.mouse.up()
+    table.kept(at)
+    moved = {plant["id"]: plant for plant in plants(table)}[one["id"]]
+    assert moved["x"] == pytest.approx(one["x"] + 10, abs=1.5)
+    assert moved["y"] == pytest.approx(one["y"] + 5, abs=1.5)
+    page.locator("#plants-raise_by_m").fill("2")
+    at = table.revision()
+    page.get_by_role("button", name="Change what is chosen").click()
+    table.kept(at)
+    assert {plant["id"]: plant for plant in plants(table)}[one["id"]]["z"] == pytest.approx(moved["z"] + 2, abs=0.5)
+    expect(page.locator("#plants-counted")).to_have_text("2 Alder")
+    at = table.revision()
+    page.locator("[data-plants-act=settle]").click()
+    table.kept(at)
+    at = table.revision()
+    page.locator("[data-plants-act=remove]").click()
+    table.kept(at)
+    assert plants(table) == []
+    expect(page.locator("#plants-counted")).to_have_text("Nothing is chosen.")
+    page.locator("[data-way=choose]").click()
+
+
+def test_growth_stands_in_the_overlook_and_a_kind_can_be_hidden(table: Table) -> None:
+    table.open("growth", folds={"growth-kinds": True})
+    page = table.page
+    page.get_by_role("button", name="Overlook").click()
+    until(page, "fern.overlook && fern.overlook.parts.growth.shown > 200")
+    kinds = "[...fern.overlook.parts.growth.meshes].filter(([, m]) => m.visible).map(([key]) => key.split('/')[0])"
+    assert "alder" in page.evaluate(kinds)
+    # Few meshes, however many plants: one for each kind, look and distance at most.
+    assert page.evaluate("fern.overlook.parts.growth.meshes.size") <= 24
+    page.locator("[data-kind=alder]").click()
+    page.locator("[data-kind-act=hide]").click()
+    until(page, f"!{kinds}.includes('alder')")
+    page.locator("[data-kind-act=hide]").click()
+    until(page, f"{kinds}.includes('alder')")
+    page.locator("[data-view=plan]").click()

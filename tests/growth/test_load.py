@@ -1,0 +1,142 @@
+"""The load gauge against counts made plainly, and plants that stand wrong: found, and put right by one command."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from fastapi.testclient import TestClient
+
+from fernfield.core.errors import Conflict
+from fernfield.core.growth.load import CORNER_BYTES, INSTANCE_BYTES, MACHINES, Drawn, load
+from fernfield.work.growth.findings import MendPlants, mend_plants
+from fernfield.work.growth.listing import listed
+from fernfield.work.growth.load import TARGET, gauge, switch_pixels
+from fernfield.work.growth.rows import KINDS, MIXES
+from fernfield.work.growth.shaping import triangles_of
+from fernfield.work.growth.standing import standing_plants
+from fernfield.work.growth.touching import ChangePlants, NewPlant, PlantChange, PutPlants, change_plants, put_plants
+from fernfield.work.kernel.commands import patch, put
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.plots.rows import LINES, Line
+from fernfield.work.sites.rows import THINGS, Thing
+from fernfield.work.water.rows import WATER
+from tests.conftest import draw, found_in
+
+
+@pytest.fixture
+def wooded(world: OpenWorld) -> OpenWorld:
+    draw(world, "sow", mix="mix", strength=900, path=[(0, 150, 0), (300, 150, 1)], radius_m=90, softness=0)
+    return world
+
+
+def test_a_load_is_the_sum_of_what_is_drawn() -> None:
+    found = load([Drawn("a", 0, 100, 500), Drawn("a", 2, 900, 16), Drawn("b", 0, 0.2, 80)])
+    assert (found.instances, found.triangles, found.calls) == (1000, 100 * 500 + 900 * 16, 2)
+    assert found.memory_mib == pytest.approx((1000 * INSTANCE_BYTES + 516 * 3 * CORNER_BYTES) / 2**20, abs=0.001)
+    assert found.shares(MACHINES["hand"])["instances"] == 0.25
+
+
+def test_the_gauge_counts_what_stands_near_and_far(wooded: OpenWorld) -> None:
+    land = wooded.first_land
+    every = standing_plants(wooded, land, land.bounds)
+    counts = {p.part.kind: len(p.plants) for p in every}
+    found = gauge(wooded, land)
+    for kind, count in counts.items():
+        assert found["kinds"][kind] == pytest.approx(count, rel=0.08)
+    tree = wooded.row(KINDS, "tree")
+    assert found["load"]["triangles"] > 0.9 * counts["tree"] * triangles_of(tree, 0)
+    # From a corner, by the distances of the kinds: against every plant's own distance.
+    near = gauge(wooded, land, (0.0, 150.0))
+    plain = 0.0
+    for p in every:
+        kind = wooded.row(KINDS, p.part.kind)
+        away = np.hypot(p.plants.x, p.plants.y - 150)
+        limits = (0, kind.simpler_m, kind.card_m, kind.gone_m)
+        plain += sum(
+            ((away >= limits[d]) & (away < limits[d + 1])).sum() * triangles_of(kind, d) for d in range(3)
+        )  # fmt: skip
+    assert near["load"]["triangles"] == pytest.approx(plain, rel=0.1)
+    assert near["load"]["triangles"] < 0.6 * found["load"]["triangles"]
+
+
+def test_a_change_is_in_the_gauge_before_it_is_made(wooded: OpenWorld) -> None:
+    land, at = wooded.first_land, wooded.revision
+    before = gauge(wooded, land)
+    mix = wooded.row(MIXES, "mix").model_copy(update={"density_per_ha": 2450.0})
+    would = gauge(wooded, land, changed={"mix": mix})
+    assert would["count"] == pytest.approx(10 * before["count"], rel=0.02)
+    assert (wooded.revision, gauge(wooded, land)) == (at, before)
+    wooded.edit(patch(TARGET, "world", machine="hand"))
+    assert gauge(wooded, land, changed={"mix": mix})["shares"]["instances"] > 1
+
+
+def test_how_tall_a_plant_is_where_its_detail_changes(world: OpenWorld) -> None:
+    """By hand: 7 m at 60 m, 1,080 pixels for 50°: 7 / 60 * 540 / tan 25° = 135."""
+    pixels = switch_pixels(world.row(KINDS, "tree"))
+    assert pixels["simpler"] == pytest.approx(135.1, abs=0.1)
+    assert pixels["simpler"] > pixels["card"] > pixels["gone"]
+
+
+def words_of(world: OpenWorld) -> str:
+    return " ".join(finding.words for finding in found_in(world) if finding.check == "growth")
+
+
+def plants(world: OpenWorld) -> list[dict[str, object]]:
+    return listed(world, world.first_land, (0, 0, 300, 300), 0, 10_000)["plants"]
+
+
+def test_what_stands_wrong_is_found_and_mended(wooded: OpenWorld) -> None:
+    tract = wooded.first_tract
+    assert words_of(wooded) == ""
+    some = [str(plant["id"]) for plant in plants(wooded) if plant["kind"] == "tree"][:3]
+    change_plants(wooded, tract, ChangePlants(ids=some, change=PlantChange(raise_by_m=2)))
+    assert "3 plants float over the ground; the first, Tree," in words_of(wooded)
+    at = wooded.revision
+    mend_plants(wooded, tract, MendPlants(trouble="floating"))
+    assert wooded.revision == at + 1
+    assert words_of(wooded) == ""
+    put_plants(wooded, tract, PutPlants(plants=[NewPlant(mix="mix", kind="tree", x=5, y=5, over_m=-5)]))
+    assert "1 plant is more than half in the ground" in words_of(wooded)
+    mend_plants(wooded, tract, MendPlants(trouble="buried"))
+    with pytest.raises(Conflict, match="nothing was done"):
+        mend_plants(wooded, tract, MendPlants(trouble="buried"))
+
+
+def test_water_slopes_pieces_lines_and_starts_are_looked_at(wooded: OpenWorld) -> None:
+    tract = wooded.first_tract
+    where = plants(wooded)
+    trees = [plant for plant in where if plant["kind"] == "tree"]
+    count = len(where)
+    wooded.edit(patch(WATER, "sea", sea_level_m=wooded.first_land.elevation(150, 150) + 5))
+    assert f"{count:,} plants stand under water" in words_of(wooded)
+    wooded.edit(patch(KINDS, "tree", in_water=True))
+    assert f"{count - len(trees):,} plants stand under water" in words_of(wooded)
+    wooded.edit(patch(WATER, "sea", sea_level_m=-50))
+    one, other = trees[0], trees[9]
+    wooded.edit(put(THINGS, "barn", Thing(sort="piece", kit="stone_barn", name="Barn", x=one["x"], y=one["y"])))
+    wooded.edit(put(THINGS, "s", Thing(sort="start", name="S", x=other["x"], y=other["y"], team=1)))
+    third = trees[19]
+    line = ((third["x"], third["y"]), (float(third["x"]) + 0.1, third["y"]))
+    wooded.edit(put(LINES, "way", Line(name="Way", points=line)))
+    words = words_of(wooded)
+    for part in ("inside a piece", "in the first metres of a start", "on a kept line"):
+        assert part in words
+    for trouble in ("inside_piece", "at_start", "on_line"):
+        mend_plants(wooded, tract, MendPlants(trouble=trouble))  # type: ignore[arg-type]
+    assert words_of(wooded) == ""
+    assert not {one["id"], other["id"], third["id"]} & {plant["id"] for plant in plants(wooded)}
+    draw(wooded, "raise", path=[(200, 150, 0), (200, 150, 3)], radius_m=12, strength=60, softness=0.05)
+    assert "stand upright on ground steeper than 55°" in words_of(wooded)
+
+
+def test_by_the_api(client: TestClient) -> None:
+    world = client.post("/api/worlds", json={"name": "W", "width_m": 128, "depth_m": 128, "spacing_m": 1}).json()
+    tract = f"/api/tracts/{world['tracts'][0]['id']}"
+    found = client.get(f"{tract}/load", params={"x": 10, "y": 10}).json()
+    assert (found["machine"]["name"], found["count"]) == ("modest", 0)
+    assert client.get(f"{tract}/load", params={"x": 10}).status_code == 422
+    assert client.get(f"{tract}/load", params={"mix": "gone", "density_per_ha": 3}).status_code == 404
+    assert client.patch(f"/api/worlds/{world['id']}/target", json={"machine": "toaster"}).status_code == 422
+    assert client.patch(f"/api/worlds/{world['id']}/target", json={"machine": "strong"}).status_code == 200
+    assert client.post(f"{tract}/plants/mend", json={"trouble": "boredom"}).status_code == 422
+    assert client.post(f"{tract}/plants/mend", json={"trouble": "floating"}).status_code == 409
