@@ -89,13 +89,13 @@ def test_what_stands_wrong_is_found_and_mended(wooded: OpenWorld) -> None:
     tract = wooded.first_tract
     assert words_of(wooded) == ""
     some = [str(plant["id"]) for plant in plants(wooded) if plant["kind"] == "tree"][:3]
-    change_plants(wooded, tract, ChangePlants(ids=some, change=PlantChange(raise_by_m=2)))
+    change_plants(wooded, ChangePlants(ids=some, change=PlantChange(raise_by_m=2)))
     assert "3 plants float over the ground; the first, Tree," in words_of(wooded)
     at = wooded.revision
     mend_plants(wooded, tract, MendPlants(trouble="floating"))
     assert wooded.revision == at + 1
     assert words_of(wooded) == ""
-    put_plants(wooded, tract, PutPlants(plants=[NewPlant(mix="mix", kind="tree", x=5, y=5, over_m=-5)]))
+    put_plants(wooded, (0, 0), PutPlants(plants=[NewPlant(mix="mix", kind="tree", x=5, y=5, over_m=-5)]))
     assert "1 plant is more than half in the ground" in words_of(wooded)
     mend_plants(wooded, tract, MendPlants(trouble="buried"))
     with pytest.raises(Conflict, match="nothing was done"):

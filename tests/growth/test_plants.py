@@ -13,6 +13,7 @@ from fernfield.core.errors import Conflict, InvalidInput, NotFound
 from fernfield.core.grid import Grid, Window, bilinear_many
 from fernfield.core.growth.scatter import Plants, Sort, scatter
 from fernfield.core.growth.spacing import Pattern
+from fernfield.work.growth.areas import GrowArea, grow_area
 from fernfield.work.growth.listing import figures_of, listed
 from fernfield.work.growth.removing import remove_kind, remove_mix
 from fernfield.work.growth.rows import KINDS, MIXES, Kind, Mix
@@ -201,6 +202,24 @@ def test_kinds_that_are_not_ticked_stay_as_they_are(made: list[tuple[str, int, i
             else:
                 shares[k][weights > 0.5] = 0
         assert np.abs(masks[0] / WHOLE * (1 - masks[1:] / WHOLE) - shares).max() < 3 / WHOLE
+
+
+def test_an_area_is_sown_to_a_density_and_cleared_of_some_kinds(world: OpenWorld) -> None:
+    tract, hectares = world.first_tract, 2.0
+    grow_area(world, tract, GrowArea(mix="mix", box=(50, 50, 250, 150), target_per_ha=122.5))
+    assert count(world, "tree") == pytest.approx(110 * hectares, rel=0.06)
+    boulders, start = count(world, "boulder"), everything(world)
+    grow_area(world, tract, GrowArea(mix="mix", box=(50, 50, 250, 150), clear=True, kinds=["tree"]))
+    assert (count(world, "tree"), count(world, "boulder")) == (0, boulders)
+    world.undo()
+    assert everything(world) == start
+    # A second time nothing is above it.
+    grow_area(world, tract, GrowArea(mix="mix", box=(50, 50, 250, 150), target_per_ha=122.5))
+    assert everything(world) == start
+    with pytest.raises(InvalidInput, match="goes with sowing"):
+        grow_area(world, tract, GrowArea(mix="mix", clear=True, target_per_ha=3))
+    with pytest.raises(NotFound, match="oak"):
+        grow_area(world, tract, GrowArea(mix="mix", kinds=["oak"]))
 
 
 def test_a_glade_keeps_ground_free_and_gives_it_back(world: OpenWorld) -> None:

@@ -35,8 +35,10 @@ from fernfield.work.growth.touching import (
 from fernfield.work.kernel.commands import patch
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.seen.spot import spot
+from fernfield.work.strokes import Stroke
 from fernfield.work.studio import Studio
 from tests.conftest import draw, everything
+from tests.worlds.test_one_land import four_of
 
 
 def plants(world: OpenWorld, box: tuple[float, float, float, float] = (0, 0, 300, 300)) -> dict[str, dict[str, Any]]:
@@ -50,20 +52,18 @@ def wooded(world: OpenWorld) -> OpenWorld:
 
 
 def change(world: OpenWorld, ids: list[str], **said: Any) -> dict[str, Any]:
-    return change_plants(world, world.first_tract, ChangePlants(ids=ids, change=PlantChange(**said)))
+    return change_plants(world, ChangePlants(ids=ids, change=PlantChange(**said)))
 
 
 def put(world: OpenWorld, kind: str, x: float, y: float = 1.0, **more: Any) -> str:
     new = NewPlant(mix="mix", kind=kind, x=x, y=y, **more)
-    return str(put_plants(world, world.first_tract, PutPlants(plants=[new]))["ids"][0])
+    return str(put_plants(world, (0, 0), PutPlants(plants=[new]))["ids"][0])
 
 
 def test_plants_are_put_and_stand_where_they_were_put(world: OpenWorld) -> None:
     new = NewPlant(mix="mix", kind="tree", x=10.5, y=20.25, size_height=2, size_width=1.5, turn_deg=123, over_m=0.5,
                    variant="snowed")  # fmt: skip
-    made = put_plants(
-        world, world.first_tract, PutPlants(plants=[new, NewPlant(mix="mix", kind="boulder", x=299, y=1)])
-    )
+    made = put_plants(world, (0, 0), PutPlants(plants=[new, NewPlant(mix="mix", kind="boulder", x=299, y=1)]))
     tree, boulder = (plants(world)[one] for one in made["ids"])
     ground = spot(world, world.first_land, 10.5, 20.25)["elevation_m"]
     assert (tree["x"], tree["y"], tree["z"]) == (10.5, 20.25, pytest.approx(ground + 0.5, abs=0.006))
@@ -108,7 +108,7 @@ def test_what_was_moved_stays_whatever_becomes_of_its_mix(wooded: OpenWorld) -> 
 def test_what_was_taken_away_stays_away_and_is_given_back(wooded: OpenWorld) -> None:
     before, start = plants(wooded), everything(wooded)
     some = sorted(before)[::3]
-    drop_plants(wooded, wooded.first_tract, DropPlants(ids=some))
+    drop_plants(wooded, DropPlants(ids=some))
     assert set(plants(wooded)) == set(before) - set(some)
     wooded.edit(patch(MIXES, "mix", density_per_ha=300))
     assert not set(plants(wooded)) & set(some)
@@ -125,24 +125,24 @@ def test_redressing_gives_back_what_was_sown_and_settling_puts_feet_on_the_groun
     before = plants(wooded)
     some = sorted(before)[:6]
     change(wooded, some, dx_m=1, turn_by_deg=40, raise_by_m=3, variant="dead")
-    put = put_plants(
-        wooded, wooded.first_tract, PutPlants(plants=[NewPlant(mix="mix", kind="tree", x=150, y=100, size_height=9)])
-    )["ids"]
+    put = put_plants(wooded, (0, 0), PutPlants(plants=[NewPlant(mix="mix", kind="tree", x=150, y=100, size_height=9)]))[
+        "ids"
+    ]
     floating = plants(wooded)[some[0]]
     land = wooded.first_land
     assert floating["z"] > spot(wooded, land, floating["x"], floating["y"])["elevation_m"] + 2.5
-    settle_plants(wooded, wooded.first_tract, SettlePlants(ids=some))
+    settle_plants(wooded, list(wooded.tracts), SettlePlants(ids=some))
     for one in some:
         plant = plants(wooded)[one]
         assert plant["z"] == pytest.approx(spot(wooded, land, plant["x"], plant["y"])["elevation_m"], abs=0.25)
         assert plant["variant"] == "dead"
-    redress_plants(wooded, wooded.first_tract, RedressPlants())
+    redress_plants(wooded, list(wooded.tracts), RedressPlants())
     after = plants(wooded)
     assert {one: after[one] for one in before} == before
     assert 1.0 <= after[put[0]]["size_height"] <= 1.5
     assert (after[put[0]]["x"], after[put[0]]["y"]) == (150, 100)
     with pytest.raises(Conflict, match="nothing to do"):
-        redress_plants(wooded, wooded.first_tract, RedressPlants(ids=some))
+        redress_plants(wooded, list(wooded.tracts), RedressPlants(ids=some))
 
 
 def test_copies_turn_and_differ_within_their_ranges(wooded: OpenWorld) -> None:
@@ -157,7 +157,7 @@ def test_copies_turn_and_differ_within_their_ranges(wooded: OpenWorld) -> None:
     # A copy of a copy is one of its own.
     again = change(wooded, made[:1], copied=True, dx_m=1)["ids"]
     assert again != made[:1]
-    drop_plants(wooded, wooded.first_tract, DropPlants(ids=made + again))
+    drop_plants(wooded, DropPlants(ids=made + again))
     assert not [one for one in plants(wooded) if one.startswith("h")]
 
 
@@ -166,7 +166,7 @@ def test_ids_stay_over_a_restart_and_another_walk_of_the_tiles(
 ) -> None:
     some = sorted(plants(wooded))[:3]
     change(wooded, some, dx_m=2)
-    put_plants(wooded, wooded.first_tract, PutPlants(plants=[NewPlant(mix="mix", kind="tree", x=64, y=64)]))
+    put_plants(wooded, (0, 0), PutPlants(plants=[NewPlant(mix="mix", kind="tree", x=64, y=64)]))
     before = plants(wooded)
     halves = {**plants(wooded, (0, 0, 131, 300)), **plants(wooded, (131, 0, 300, 300))}
     assert halves == before
@@ -207,9 +207,9 @@ def test_what_cannot_be_is_refused_and_changes_nothing(wooded: OpenWorld) -> Non
         (lambda: change(wooded, ["gone.tree.0.0.1"], dx_m=1), NotFound, "there is no plant"),
         (lambda: change(wooded, some, dx_m=1000), InvalidInput, "2 of 2 plants would come to stand outside"),
         (lambda: change(wooded, some, size_from=2), InvalidInput, "go together"),
-        (lambda: put(wooded, "tree", -1), InvalidInput, "must stand in the tract"),
+        (lambda: put(wooded, "tree", -1), InvalidInput, "must stand in a tract"),
         (lambda: put(wooded, "oak", 1), NotFound, "oak"),
-        (lambda: settle_plants(wooded, wooded.first_tract, SettlePlants()), Conflict, "nothing to do"),
+        (lambda: settle_plants(wooded, list(wooded.tracts), SettlePlants()), Conflict, "nothing to do"),
     ):  # fmt: skip
         with pytest.raises(error, match=words):
             work()
@@ -261,10 +261,34 @@ def test_a_plant_that_was_touched_takes_up_few_bytes(wooded: OpenWorld) -> None:
         for x, y, h, t, c in zip(*(rng.uniform(a, b, 5000) for a, b in ((0, 300), (0, 300), (1, 2), (0, 359), (0, 1))),
                                  strict=True)
     ]  # fmt: skip
-    put_plants(wooded, wooded.first_tract, PutPlants(plants=new))
+    put_plants(wooded, (0, 0), PutPlants(plants=new))
     assert len(hand_of(wooded).plants) == 5000
     size = sum(len(key) + len(TOUCHED.dump(row)) for key, row in wooded.each(TOUCHED))
     assert size / 5000 <= 32
+
+
+def test_plants_on_joined_tracts_move_from_one_to_the_other(studio: Studio) -> None:
+    world = four_of(studio, 64)
+    west, east = list(world.tracts)[:2]
+    land = world.land_from(west)
+    (one,) = put_plants(world, (0, 0), PutPlants(plants=[NewPlant(mix="mix", kind="tree", x=60, y=30)]))["ids"]
+    assert hand_of(world).tracts == [west]
+    change(world, [one], dx_m=10)
+    hand = hand_of(world)
+    ((own, x),) = [(hand.tracts[t], px) for t, px in zip(hand.tract, hand.plants["x"], strict=True)]
+    assert (own, round(float(x), 3)) == (east, 6)
+    (found,) = listed(world, land, (0, 0, 128, 128), 0, 10)["plants"]
+    assert (found["id"], found["x"]) == (one, 70)
+    # What was sown over the edge that two tracts share is known by one name from both.
+    world.stroke(
+        west, Stroke(tool="sow", mix="mix", radius_m=30, softness=0, strength=900, path=[(64, 64, 0), (64, 64, 1)])
+    )
+    seen = {plant["id"] for plant in listed(world, land, (0, 0, 128, 128), 0, 1000)["plants"]} - {one}
+    assert len(seen) > 4
+    drop_plants(world, DropPlants(ids=sorted(seen)))
+    assert len(listed(world, land, (0, 0, 128, 128), 0, 1000)["plants"]) == 1
+    world.undo()
+    assert {plant["id"] for plant in listed(world, land, (0, 0, 128, 128), 0, 1000)["plants"]} == seen | {one}
 
 
 def test_by_the_api(client: TestClient) -> None:

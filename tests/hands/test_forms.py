@@ -12,7 +12,8 @@ from tests.browser.table import WAIT, Table
 from tests.hands.conftest import SmallTable
 
 FOLDS = ("form", "keep", "sheets", "area", "seed", "plots", "levels", "symmetry", "limits", "cover-area", "cover-list",
-         "cover-rules", "cover-transitions", "cover-guises", "cover-areas")  # fmt: skip
+         "cover-rules", "cover-transitions", "cover-guises", "cover-areas", "growth-area", "growth-load",
+         "growth-plants", "growth-mix", "growth-part", "growth-kinds")  # fmt: skip
 STAGES = ("ground", "cover", "growth", "water", "light", "sites", "trial", "handover")
 
 UNTIED = """
@@ -94,11 +95,11 @@ def test_what_may_not_be_is_said_where_it_is_typed(table: Table) -> None:
 
 
 def test_a_kind_is_refused_by_its_name(table: Table) -> None:
-    table.open("growth")
+    table.open("growth", folds={"growth-part": True})
     page = table.page
-    page.locator("[name='alder.size_min']").fill("9")
-    page.get_by_role("button", name="Use these settings").click()
-    refusal = page.locator("[data-mix] .invalid-feedback, [data-mix] .form-error").first
+    page.locator("#part-size_min").fill("9")
+    page.get_by_role("button", name="Set how it stands").click()
+    refusal = page.locator("[data-part-form] .invalid-feedback, [data-part-form] .form-error").first
     expect(refusal).to_be_visible(timeout=WAIT)
     assert "size_min" not in refusal.inner_text()
     assert "mallest" in refusal.inner_text()
@@ -163,7 +164,7 @@ def test_the_focus_after_deleting_and_adding(table: Table) -> None:
 
 
 def test_what_is_typed_survives_escape_and_another_stage(table: Table) -> None:
-    table.open("ground", folds={"plots": True})
+    table.open("ground", folds={"plots": True, "growth-mix": True})
     page = table.page
     page.locator("form[data-draw=plot] [name=name]").fill("Half done")
     page.get_by_role("button", name="Draw its corners").click()
@@ -172,10 +173,10 @@ def test_what_is_typed_survives_escape_and_another_stage(table: Table) -> None:
     expect(page.locator("#asks")).to_be_hidden()
     expect(page.locator("form[data-draw=plot] [name=name]")).to_have_value("Half done")
     table.stage("growth")
-    page.locator("[name='alder.density_per_ha']").fill("123")
+    page.locator("#mix-density_per_ha").fill("123")
     table.stage("sites")
     table.stage("growth")
-    expect(page.locator("[name='alder.density_per_ha']")).to_have_value("123")
+    expect(page.locator("#mix-density_per_ha")).to_have_value("123")
     table.stage("ground")
     expect(page.locator("form[data-draw=plot] [name=name]")).to_have_value("Half done")
 

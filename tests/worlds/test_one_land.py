@@ -147,7 +147,7 @@ def _agree(one: OpenWorld, four: OpenWorld, edits: Edits, sun: float) -> None:
     ):
         assert ask(one, a) == ask(four, b)
     plants = [
-        [(p.mix, p.kind.key, p.plants.x.tobytes(), p.plants.y.tobytes(), p.z.tobytes(), p.lean_east.tobytes())
+        [(p.mix, p.part.kind, p.plants.x.tobytes(), p.plants.y.tobytes(), p.z.tobytes(), p.lean_east.tobytes())
          for p in standing_plants(w, land, Window(350, 350, 700, 700))]
         for w, land in ((one, a), (four, b))
     ]  # fmt: skip
@@ -319,7 +319,7 @@ def _unpacked(package: zipfile.ZipFile, world: OpenWorld) -> dict[str, Any]:
             whole = found.setdefault(name, np.zeros(land.bounds.shape, np.uint8))
             whole[box] = np.maximum(whole[box], np.asarray(Image.open(io.BytesIO(package.read(file)))))
         for row in csv.reader(io.StringIO(package.read(said["growth"]["file"]).decode())):
-            if row[0] != "mix":
+            if row[1] != "kind":
                 x, y = float(row[2]) + part.x, float(row[3]) + part.y
                 found["plants"].append((*row[:2], round(x, 3), round(y, 3), *row[4:]))
     found["plants"].sort()

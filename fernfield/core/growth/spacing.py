@@ -236,6 +236,12 @@ def _free(
 
 
 @kernel
+def _finely(value: float) -> float:
+    """To 1/1024 of a metre: the same place in the metres of any tract, to the last bit of a float32."""
+    return float(math.floor(value * 1024.0) / 1024.0)
+
+
+@kernel
 def _covered(
     x: float, y: float, side: float, sort: int, apart: NDArray[np.float64], at: NDArray[np.float64],
     follows: NDArray[np.int64], heads: NDArray[np.int64], begins: NDArray[np.int64], wide: NDArray[np.float64],
@@ -304,7 +310,7 @@ def _fill(
         for _ in range(6 * wanted + 16):
             if count == wanted:
                 break
-            x, y = unit(key, drawn) * side, unit(key, drawn + 1) * side
+            x, y = _finely(unit(key, drawn) * side), _finely(unit(key, drawn + 1) * side)
             drawn += 2
             if _free(x, y, sort, apart, at, follows, heads, begins, wide, across, far):
                 place = begins[sort] + int((y + far) / wide[sort]) * across[sort] + int((x + far) / wide[sort])
@@ -335,8 +341,8 @@ def _fill(
         while active > 0 and count < wanted and size > least / 4096:
             for _ in range(2 * active):
                 q = min(int(unit(key, drawn) * active), active - 1)
-                x = squares[q, 0] + unit(key, drawn + 1) * size
-                y = squares[q, 1] + unit(key, drawn + 2) * size
+                x = _finely(squares[q, 0] + unit(key, drawn + 1) * size)
+                y = _finely(squares[q, 1] + unit(key, drawn + 2) * size)
                 drawn += 3
                 if _free(x, y, sort, apart, at, follows, heads, begins, wide, across, far):
                     place = begins[sort] + int((y + far) / wide[sort]) * across[sort] + int((x + far) / wide[sort])

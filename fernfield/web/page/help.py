@@ -31,6 +31,7 @@ from fernfield.work.cover.ruling import Rule
 from fernfield.work.cover.transitions import Transition, TransitionStep
 from fernfield.work.ground.commands import MoveLand, PressFile, Reset, Weather
 from fernfield.work.ground.rows import Landscape, Level, Limits, Recipe, Sheet, Weathering
+from fernfield.work.growth.areas import GrowArea
 from fernfield.work.growth.load import Target
 from fernfield.work.growth.rows import Kind, Mix, Part
 from fernfield.work.growth.touching import PlantChange
@@ -73,8 +74,8 @@ FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
         ("Step of a transition", TransitionStep),
     )),
     ("growth", (
-        ("Mix", Mix), ("Kind in a mix", Part), ("Kind", Kind), ("Change of plants", PlantChange),
-        ("Target machine", Target),
+        ("Sow an area", GrowArea), ("Mix", Mix), ("Kind in a mix", Part), ("Kind", Kind),
+        ("Change of plants", PlantChange), ("Target machine", Target),
     )),
     ("water", (("Sea", Water),)),
     ("light", (("Sun", Light),)),

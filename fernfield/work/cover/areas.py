@@ -22,38 +22,16 @@ from fernfield.work.cover.rows import COVERS, covers_of, shown_covers
 from fernfield.work.cover.ruling import COVER_RULES
 from fernfield.work.cover.shares import cover_layer, under_of
 from fernfield.work.cover.sums import flecks_in, foremost_in
-from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.jobs import Job, JobKind
 from fernfield.work.kernel.posts.tracts import Tract
-from fernfield.work.kernel.rows import Key, Spot
+from fernfield.work.kernel.rows import Key
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.kernel.writing.drawing import AsItWas, Masks, draw
 from fernfield.work.kernel.writing.ledger import Ended, said
 from fernfield.work.kernel.writing.sweep import Sweep
-from fernfield.work.plots.areas import Area, Box, Feather, area_words, share_of, window_of
+from fernfield.work.plots.areas import InArea, area_words, share_of, window_of
 from fernfield.work.plots.rows import PLOTS
-
-
-class InArea(Command):
-    """Where covers change: a plot, a box, an outline, what a cover covers, or the whole tract when none is said."""
-
-    plot: Annotated[Key | None, UNASKED] = None
-    box: Annotated[Box | None, UNASKED] = None
-    outline: Annotated[tuple[Spot, ...] | None, Field(min_length=3, max_length=2000), UNASKED] = None
-    covered_by: Annotated[Key | None, UNASKED] = None
-    feather_m: Feather = 0.0
-
-    @property
-    def area(self) -> Area:
-        return Area(
-            plot=self.plot, box=self.box, outline=self.outline, cover=self.covered_by, feather_m=self.feather_m
-        )  # fmt: skip
-
-    @model_validator(mode="after")
-    def _is_an_area(self) -> InArea:
-        _ = self.area
-        return self
 
 
 class FillCover(InArea):

@@ -180,5 +180,5 @@ def mend_plants(world: OpenWorld, tract: Tract, command: MendPlants) -> Outcome:
         if not ids:
             raise Conflict(f"no plants {TROUBLES[command.trouble].words}: nothing was done")
         if command.trouble in SETTLED:
-            return settle_plants(world, tract, SettlePlants(ids=ids))
-        return drop_plants(world, tract, DropPlants(ids=ids))
+            return settle_plants(world, [tract.row.id], SettlePlants(ids=ids))
+        return drop_plants(world, DropPlants(ids=ids))

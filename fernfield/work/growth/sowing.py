@@ -50,12 +50,19 @@ def told(world: OpenWorld, start: StrokeBase) -> dict[str, Any]:
     mix = world.rows[MIXES.name].get(key or "")
     if not isinstance(mix, Mix):
         return {}
+    return ticks_of(mix, said, getattr(start, "target_per_ha", None))
+
+
+def ticks_of(mix: Mix, kinds: list[str] | None, target_per_ha: float | None) -> dict[str, Any]:
+    """What the tools are told: which kinds of a mix are worked on (all when none is said), and up to which part of its
+    density. Raises NotFound, and InvalidInput for an empty list."""
     known = {part.kind: part.kind for part in mix.kinds}
-    if said == []:
+    if kinds == []:
         raise InvalidInput("no kind of the mix is ticked: tick those that are to be worked on", "kinds")
-    wanted = set(known) if said is None else {named(known, "kind", kind) for kind in said}
-    target = getattr(start, "target_per_ha", None)
-    share = 1.0 if target is None else min(1.0, target / mix.density_per_ha) if mix.density_per_ha > 0 else 0.0
+    wanted = set(known) if kinds is None else {named(known, "kind", kind) for kind in kinds}
+    share = 1.0
+    if target_per_ha is not None:
+        share = min(1.0, target_per_ha / mix.density_per_ha) if mix.density_per_ha > 0 else 0.0
     return {"ticked": tuple(part.kind in wanted for part in mix.kinds), "target_share": share}
 
 

@@ -198,7 +198,9 @@ def stood(bed: Bed | None) -> list[StandingPlants]:
     found = []
     for key, part, kind, plants in () if bed is None else bed.sown:
         assert bed is not None
-        rows, cols = bed.grid.row_of(plants.y) - bed.window.row0, bed.grid.col_of(plants.x) - bed.window.col0
+        # In double precision: the same from whichever tract they are seen.
+        rows = bed.grid.row_of(plants.y.astype(np.float64)) - bed.window.row0
+        cols = bed.grid.col_of(plants.x.astype(np.float64)) - bed.window.col0
         z = (bilinear_many(bed.heights, rows, cols) - plants.sink).astype(np.float32)
         lean_east = lean_north = np.zeros(len(plants), np.float32)
         if kind.leans > 0:

@@ -8,11 +8,12 @@ from __future__ import annotations
 
 import re
 import secrets
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from fernfield.core.errors import Conflict, InvalidInput, NotFound
@@ -25,8 +26,8 @@ from fernfield.work.growth.listing import id_of
 from fernfield.work.growth.rows import KINDS, MIXES, VARIANTS_CALLED, Mix, Part, Variant
 from fernfield.work.growth.standing import sown_of
 from fernfield.work.kernel.commands import Command
-from fernfield.work.kernel.posts.tracts import Tract
-from fernfield.work.kernel.rows import Bearing, Key
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.rows import Bearing, Key, Moves
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld, Outcome
 
@@ -125,68 +126,75 @@ class RedressPlants(Command):
     ids: Ids | None = None
 
 
-@dataclass(frozen=True)
+@dataclass
 class Touching:
-    """What an edit works on: records in one list of names, x and y in the tract's metres."""
+    """What an edit works on: records in one list of names, x and y in the world's metres, and the tract of each."""
 
     records: Records
     names: list[tuple[str, str]]
+    tracts: list[str]
 
     def name(self, mix: str, kind: str) -> int:
         if (mix, kind) not in self.names:
             self.names.append((mix, kind))
         return self.names.index((mix, kind))
 
+    def those(self, which: NDArray[np.bool_]) -> Touching:
+        """Some of them."""
+        tracts = [tract for tract, on in zip(self.tracts, which.tolist(), strict=True) if on]
+        return Touching(self.records[which], list(self.names), tracts)
 
-def put_plants(world: OpenWorld, tract: Tract, command: PutPlants) -> dict[str, Any]:
-    """Their ids, in the order of the command. Raises NotFound for a mix or kind, InvalidInput outside of the tract."""
+
+Out = dict[str, set[object]]
+Scope = Sequence[str]
+"""The tracts whose plants are meant when no ids are said."""
+
+
+def put_plants(world: OpenWorld, corner: tuple[float, float], command: PutPlants) -> dict[str, Any]:
+    """Their ids, in the order of the command, whose places are metres from `corner` (in the world's). Raises NotFound
+    for a mix or kind, InvalidInput outside of all tracts."""
     made: list[str] = []
-
     with world.lock:
-        found = Touching(np.zeros(len(command.plants), PLANT), [])
+        found = Touching(np.zeros(len(command.plants), PLANT), [], [])
         taken = set(hand_of(world).plants["id"].tolist())
-        made.clear()
         for at, plant in enumerate(command.plants):
-            _known(world, plant.mix, plant.kind)
-            if not tract.grid.holds(plant.x, plant.y):
-                words = f"the plant must stand in the tract (0 to {tract.grid.width:g}, 0 to {tract.grid.depth:g})"
-                raise InvalidInput(f"{words}, not at {plant.x:g}, {plant.y:g}", f"plants.{at}.x")
+            world.row(MIXES, plant.mix)
+            world.row(KINDS, plant.kind)
+            x, y = plant.x + corner[0], plant.y + corner[1]
+            tract = _tract_at(world, x, y)
+            if tract is None:
+                words = f"the plant must stand in a tract, not at {plant.x:g}, {plant.y:g}"
+                raise InvalidInput(words, f"plants.{at}.x")
             number = _fresh(taken)
-            made.append(f"h{number:08x}")
+            made.append(id_of("", "", (0, 0), 0, number))
+            found.tracts.append(tract)
             found.records[at] = (
-                number, found.name(plant.mix, plant.kind), False, False, plant.x, plant.y, plant.over_m,
-                plant.size_height, plant.size_width or plant.size_height, plant.turn_deg, plant.tilt_deg,
-                plant.tilt_to_deg, plant.tint, VARIANTS.index(plant.variant), 0, 0, 0,
+                number, found.name(plant.mix, plant.kind), False, False, x, y, plant.over_m, plant.size_height,
+                plant.size_width or plant.size_height, plant.turn_deg, plant.tilt_deg, plant.tilt_to_deg, plant.tint,
+                VARIANTS.index(plant.variant), 0, 0, 0,
             )  # fmt: skip
-        words = _count(len(made), "Put {} by hand")
-        outcome = _written(world, tract, command, words, found, {})
+        outcome = _written(world, command, _count(len(made), "Put {} by hand"), found, {})
     return {"ids": made, **outcome.public()}
 
 
-def change_plants(world: OpenWorld, tract: Tract, command: ChangePlants) -> dict[str, Any]:
+def change_plants(world: OpenWorld, command: ChangePlants) -> dict[str, Any]:
     """Move, turn, size, raise or copy plants; the ids of copies come back. Raises NotFound for an id."""
     made: list[str] = []
     change = command.change
     if (change.size_from is None) != (change.size_to is None) or (change.size_from or 0) > (change.size_to or 0):
         raise InvalidInput("size_from and size_to go together, the smaller first", "change.size_from")
-
     with world.lock:
-        found, out = _found(world, tract, command.ids)
+        found, out = _found(world, command.ids)
         records = found.records
         if change.copied:
             taken = set(hand_of(world).plants["id"].tolist())
             records["id"] = [_fresh(taken) for _ in range(len(records))]
             records["sown"] = False
             out = {}
-        made[:] = [f"h{number:08x}" for number in records["id"].tolist()] if change.copied else []
+            made = [id_of("", "", (0, 0), 0, number) for number in records["id"].tolist()]
         records["x"] += change.dx_m
         records["y"] += change.dy_m
-        grid = tract.grid
-        x, y = records["x"], records["y"]
-        off = (x < grid.west) | (x > grid.east) | (y < grid.south) | (y > grid.north)
-        if off.any():
-            words = f"{int(off.sum())} of {len(records)} plants would come to stand outside of the tract"
-            raise InvalidInput(words, "change")
+        _home(world, found)
         chance = np.random.default_rng([31, *records["number"][:4].tolist()]).random((len(records), 2))
         turn = records["turn"] if change.turn_deg is None else np.full(len(records), change.turn_deg)
         records["turn"] = (turn + change.turn_by_deg + change.turn_any_deg * (2 * chance[:, 0] - 1)) % 360
@@ -201,66 +209,51 @@ def change_plants(world: OpenWorld, tract: Tract, command: ChangePlants) -> dict
         if change.variant is not None:
             records["variant"] = VARIANTS.index(change.variant)
         words = _count(len(records), "Copied {}" if change.copied else "Changed {} by hand")
-        outcome = _written(world, tract, command, words, found, out)
+        outcome = _written(world, command, words, found, out)
     return {"ids": made, **outcome.public()}
 
 
-def drop_plants(world: OpenWorld, tract: Tract, command: DropPlants) -> Outcome:
+def drop_plants(world: OpenWorld, command: DropPlants) -> Outcome:
     """Raises NotFound for an id."""
-
     with world.lock:
-        found, out = _found(world, tract, command.ids)
+        found, out = _found(world, command.ids)
         # One that was sown is remembered as gone; one that was put by hand is not there any more.
-        left = Touching(found.records[found.records["sown"]], found.names)
+        left = found.those(found.records["sown"])
         left.records["gone"] = True
-        return _written(world, tract, command, _count(len(found.records), "Took {} away"), left, out)
+        return _written(world, command, _count(len(found.records), "Took {} away"), left, out)
 
 
-def settle_plants(world: OpenWorld, tract: Tract, command: SettlePlants) -> Outcome:
+def settle_plants(world: OpenWorld, scope: Scope, command: SettlePlants) -> Outcome:
     """Raises NotFound for an id, Conflict when there is none to settle."""
-
-    def settle(found: Touching) -> None:
+    with world.lock:
+        found, out = _touched(world, scope, command.ids)
         for at, name in enumerate(found.names):
             part = _part(world, *name)
             own = found.records["name"] == at
             deep = 0.0 if part is None else (part.sink_min_m + part.sink_max_m) / 2
             found.records["over"][own] = -deep * found.records["height"][own]
+        return _written(world, command, _count(len(found.records), "Settled {}"), found, out)
 
-    return _all_or(world, tract, command, command.ids, "Settled {}", settle)
 
-
-def redress_plants(world: OpenWorld, tract: Tract, command: RedressPlants) -> Outcome:
+def redress_plants(world: OpenWorld, scope: Scope, command: RedressPlants) -> Outcome:
     """Raises NotFound for an id, Conflict when there is none to re-dress."""
-
     with world.lock:
-        found, out = _touched(world, tract, command.ids)
-        back = found.records["sown"]
+        found, out = _touched(world, scope, command.ids)
         # Those that were sown are worked out again; the others get what the mix says.
-        stay = Touching(found.records[~back], found.names)
-        for at, name in enumerate(found.names):
-            part = _part(world, *name)
-            for record in np.flatnonzero(stay.records["name"] == at) if part is not None else ():
-                assert part is not None
-                draws = np.random.default_rng(int(stay.records["id"][record])).random(5)
-                high = part.size_min + (part.size_max - part.size_min) * draws[0]
-                stay.records["height"][record] = high
-                stay.records["width"][record] = high * (part.width_min + (part.width_max - part.width_min) * draws[1])
-                stay.records["turn"][record] = (part.turn_deg + part.turn_around_deg * (2 * draws[2] - 1)) % 360
-                stay.records["tint"][record] = part.tint * draws[3]
-                stay.records["tilt"][record] = part.tilt_deg * draws[4]
-                stay.records["variant"][record] = 0
-        words = _count(len(found.records), "Re-dressed {}")
-        return _written(world, tract, command, words, stay, out)
-
-
-def _all_or(
-    world: OpenWorld, tract: Tract, command: Command, ids: Sequence[str] | None, words: str,
-    work: Callable[[Touching], None],
-) -> Outcome:  # fmt: skip
-    with world.lock:
-        found, out = _touched(world, tract, ids)
-        work(found)
-        return _written(world, tract, command, _count(len(found.records), words), found, out)
+        stay = found.those(~found.records["sown"])
+        for record in range(len(stay.records)):
+            part = _part(world, *stay.names[int(stay.records["name"][record])])
+            if part is None:
+                continue
+            draws = np.random.default_rng(int(stay.records["id"][record])).random(5)
+            high = part.size_min + (part.size_max - part.size_min) * draws[0]
+            stay.records["height"][record] = high
+            stay.records["width"][record] = high * (part.width_min + (part.width_max - part.width_min) * draws[1])
+            stay.records["turn"][record] = (part.turn_deg + part.turn_around_deg * (2 * draws[2] - 1)) % 360
+            stay.records["tint"][record] = part.tint * draws[3]
+            stay.records["tilt"][record] = part.tilt_deg * draws[4]
+            stay.records["variant"][record] = 0
+        return _written(world, command, _count(len(found.records), "Re-dressed {}"), stay, out)
 
 
 def _count(count: int, words: str) -> str:
@@ -274,34 +267,65 @@ def _fresh(taken: set[int]) -> int:
     return number
 
 
-def _known(world: OpenWorld, mix: str, kind: str) -> None:
-    world.row(MIXES, mix)
-    world.row(KINDS, kind)
-
-
 def _part(world: OpenWorld, mix: str, kind: str) -> Part | None:
     row = world.rows[MIXES.name].get(mix)
     return next((part for part in row.kinds if part.kind == kind), None) if isinstance(row, Mix) else None
 
 
-def _written(
-    world: OpenWorld, tract: Tract, command: Command, words: str, found: Touching, out: dict[str, set[object]]
-) -> Outcome:
+def _tract_at(world: OpenWorld, x: float, y: float, first: str | None = None) -> str | None:
+    """The tract that holds a place of the world, `first` if it does. [m]"""
+    order: list[str] = [*([first] if first else []), *world.tracts]
+    for tract_id in order:
+        place, grid = world.place_of(tract_id), world.tract(tract_id).grid
+        if grid.holds(x - place.x, y - place.y):
+            return tract_id
+    return None
+
+
+def _home(world: OpenWorld, found: Touching) -> None:
+    """Say in which tract each stands now. Raises InvalidInput when some stand in none."""
+    places = zip(found.records["x"].tolist(), found.records["y"].tolist(), found.tracts, strict=True)
+    homes = [_tract_at(world, x, y, before) for x, y, before in places]
+    off = sum(home is None for home in homes)
+    if off:
+        words = f"{off} of {len(homes)} plants would come to stand outside of all tracts"
+        raise InvalidInput(words, "change")
+    found.tracts = [home for home in homes if home is not None]
+
+
+def _written(world: OpenWorld, command: Command, words: str, found: Touching, out: Out) -> Outcome:
     said = HandWork(work=str(getattr(command, "do")), count=len(found.records))  # noqa: B009 (each says its own)
-    return world.change_rows(said, words, kept(world, tract.row.id, found.records, found.names, out))
+    moves: Moves = {}
+    for tract_id in world.tracts:
+        own = found.those(np.array([tract == tract_id for tract in found.tracts], bool))
+        place = world.place_of(tract_id)
+        own.records["x"] -= place.x
+        own.records["y"] -= place.y
+        moves |= kept(world, tract_id, own.records, own.names, out)
+    return world.change_rows(said, words, moves)
 
 
-def _touched(world: OpenWorld, tract: Tract, ids: Sequence[str] | None) -> tuple[Touching, dict[str, set[object]]]:
-    """Those of the ids, or all, that a hand has touched and not taken away, in a tract."""
+def _standing(world: OpenWorld) -> Touching:
+    """All that a hand has touched and not taken away, in the world's metres."""
     hand = hand_of(world)
-    own = np.zeros(len(hand.plants), bool)
-    if tract.row.id in hand.tracts:
-        own = (hand.tract == hand.tracts.index(tract.row.id)) & ~hand.plants["gone"]
-    found = Touching(hand.plants[own].copy(), list(hand.names))
-    if ids is not None:
+    own = np.flatnonzero(~hand.plants["gone"])
+    found = Touching(hand.plants[own].copy(), list(hand.names), [hand.tracts[t] for t in hand.tract[own].tolist()])
+    for tract_id in set(found.tracts) & set(world.tracts):
+        here = np.array([tract == tract_id for tract in found.tracts], bool)
+        place = world.place_of(tract_id)
+        found.records["x"][here] += place.x
+        found.records["y"][here] += place.y
+    return found
+
+
+def _touched(world: OpenWorld, scope: Scope, ids: Sequence[str] | None) -> tuple[Touching, Out]:
+    """Those of the ids, or all in some tracts, that a hand has touched."""
+    found = _standing(world)
+    if ids is None:
+        found = found.those(np.array([tract in scope for tract in found.tracts], bool))
+    else:
         wanted = set(ids)
-        named = np.array([_id_of(record, found.names) in wanted for record in found.records], bool)
-        found = Touching(found.records[named], found.names)
+        found = found.those(np.array([_id_of(record, found.names) in wanted for record in found.records], bool))
     if not len(found.records):
         raise Conflict("none of these plants was touched by hand: there is nothing to do")
     return found, _out(found)
@@ -313,7 +337,7 @@ def _id_of(record: Any, names: list[tuple[str, str]]) -> str:
     return id_of(*names[int(record["name"])], (record["i"], record["j"]), record["number"])
 
 
-def _out(found: Touching) -> dict[str, set[object]]:
+def _out(found: Touching) -> Out:
     records = found.records
     sown = records[records["sown"]]
     codes = codes_of(sown["i"], sown["j"], sown["number"]).tolist()
@@ -323,68 +347,74 @@ def _out(found: Touching) -> dict[str, set[object]]:
     }
 
 
-def _found(world: OpenWorld, tract: Tract, ids: Iterable[str]) -> tuple[Touching, dict[str, set[object]]]:
+def _found(world: OpenWorld, ids: Iterable[str]) -> tuple[Touching, Out]:
     """The plants with these ids as they stand now, touched before or sown. Raises NotFound naming the first that is not
     there, InvalidInput for what is no id."""
     wanted = list(dict.fromkeys(ids))
-    hand = hand_of(world)
-    found: dict[str, Any] = {}
-    if tract.row.id in hand.tracts:
-        for record in hand.plants[(hand.tract == hand.tracts.index(tract.row.id)) & ~hand.plants["gone"]]:
-            found[_id_of(record, hand.names)] = record
-    made = Touching(np.zeros(len(wanted), PLANT), list(hand.names))
+    before = _standing(world)
+    known = {_id_of(record, before.names): at for at, record in enumerate(before.records)}
+    made = Touching(np.zeros(len(wanted), PLANT), list(before.names), [""] * len(wanted))
     sown: dict[tuple[str, int, int], list[tuple[int, str, int]]] = {}
     for at, one in enumerate(wanted):
-        if one in found:
-            made.records[at] = found[one]
+        if one in known:
+            made.records[at], made.tracts[at] = before.records[known[one]], before.tracts[known[one]]
         elif match := SOWN.fullmatch(one):
             mix, kind, i, j, number = match.groups()
             sown.setdefault((mix, int(i), int(j)), []).append((at, kind, int(number)))
         elif PUT.fullmatch(one):
-            raise NotFound(f"there is no plant {one!r} in this tract")
+            raise _gone(one)
         else:
             raise InvalidInput(f"{one!r} is no id of a plant", "ids")
     for (mix, i, j), some in sown.items():
-        _fill(world, tract, made, mix, (i, j), some, wanted)
+        _fill(world, made, mix, (i, j), some, wanted)
     return made, _out(made)
 
 
+def _gone(one: str) -> NotFound:
+    return NotFound(f"there is no plant {one!r} in this world")
+
+
 def _fill(
-    world: OpenWorld, tract: Tract, made: Touching, key: str, block: tuple[int, int],
-    some: list[tuple[int, str, int]], wanted: list[str],
+    world: OpenWorld, made: Touching, key: str, block: tuple[int, int], some: list[tuple[int, str, int]],
+    wanted: list[str],
 ) -> None:  # fmt: skip
     """Records of sown plants of one block of a mix's pattern."""
     row = world.rows[MIXES.name].get(key)
-    own = None
-    if isinstance(row, Mix):
-        own = _of_block(world, tract, key, row, block)
+    own = list(_of_block(world, key, row, block)) if isinstance(row, Mix) else []
     hand = hand_of(world)
     for at, kind, number in some:
-        plants = None if own is None else own.get(kind)
-        place = None if plants is None else np.flatnonzero(plants.number == number)
         code = codes_of(np.array([block[0]]), np.array([block[1]]), np.array([number]))[0]
-        # One that was touched is not where it was sown: it was taken away, or stands in another tract.
-        if plants is None or place is None or not len(place) or code in hand.codes((key, kind)):
-            raise NotFound(f"there is no plant {wanted[at]!r} in this tract")
-        p = int(place[0])
+        # One that was touched is not where it was sown: it was taken away.
+        there = [] if code in hand.codes((key, kind)) else [
+            (land, plants, int(p))
+            for land, of, plants in own if of == kind
+            for p in np.flatnonzero(plants.number == number)
+        ]  # fmt: skip
+        if not there:
+            raise _gone(wanted[at])
+        land, plants, p = there[0]
+        x, y = float(plants.x[p]) + land.origin[0], float(plants.y[p]) + land.origin[1]
+        made.tracts[at] = _tract_at(world, x, y) or land.parts[0].tract.row.id
         made.records[at] = (
-            0, made.name(key, kind), True, False, plants.x[p], plants.y[p], -plants.sink[p], plants.height[p],
-            plants.width[p], plants.turn[p], plants.tilt[p], plants.tilt_to[p], plants.tint[p], 0, *block, number,
+            0, made.name(key, kind), True, False, x, y, -plants.sink[p], plants.height[p], plants.width[p],
+            plants.turn[p], plants.tilt[p], plants.tilt_to[p], plants.tint[p], 0, *block, number,
         )  # fmt: skip
 
 
-def _of_block(world: OpenWorld, tract: Tract, key: str, mix: Mix, block: tuple[int, int]) -> dict[str, Plants]:
-    """The sown plants of a mix that stand in one block of its pattern, by kind, in the tract's metres."""
-    land = world.land_from(tract.row.id)
+def _of_block(world: OpenWorld, key: str, mix: Mix, block: tuple[int, int]) -> Iterator[tuple[Land, str, Plants]]:
+    """The sown plants of a mix that stand in one block of its pattern, by land and kind, in the land's metres."""
     side = mix.pattern.block_m
-    x0, y0 = block[0] * side - land.origin[0], block[1] * side - land.origin[1]
-    window = land.clip(land.grid.window_of(x0, y0, x0 + side, y0 + side))
-    found: dict[str, Plants] = {}
-    if window.empty:
-        return found
-    with world.lock:
+    seen: set[str] = set()
+    for tract_id in world.tracts:
+        if tract_id in seen:
+            continue
+        land = world.land_from(tract_id)
+        seen |= {part.tract.row.id for part in land.parts}
+        x0, y0 = block[0] * side - land.origin[0], block[1] * side - land.origin[1]
+        window = land.clip(land.grid.window_of(x0, y0, x0 + side, y0 + side))
+        if window.empty:
+            continue
         for part, plants in zip(mix.kinds, sown_of(world, land, key, mix, window), strict=True):
             if plants is not None:
                 inside = (plants.block[:, 0] == block[0]) & (plants.block[:, 1] == block[1])
-                found[part.kind] = plants.those(inside)
-    return found
+                yield land, part.kind, plants.those(inside)

@@ -53,6 +53,27 @@ class Area(Command):
         return all(getattr(self, name) is None for name in WAYS)
 
 
+class InArea(Command):
+    """Where something is done: a plot, a box, an outline, what a cover covers, or the whole tract when none is said."""
+
+    plot: Annotated[Key | None, UNASKED] = None
+    box: Annotated[Box | None, UNASKED] = None
+    outline: Annotated[tuple[Spot, ...] | None, Field(min_length=3, max_length=2000), UNASKED] = None
+    covered_by: Annotated[Key | None, UNASKED] = None
+    feather_m: Feather = 0.0
+
+    @property
+    def area(self) -> Area:
+        return Area(
+            plot=self.plot, box=self.box, outline=self.outline, cover=self.covered_by, feather_m=self.feather_m
+        )  # fmt: skip
+
+    @model_validator(mode="after")
+    def _is_an_area(self) -> InArea:
+        _ = self.area
+        return self
+
+
 def corners_of(world: OpenWorld, land: Land, area: Area) -> list[tuple[float, float]] | None:
     """The polygon of an area in the land's metres; None for the whole tract, and for what a cover covers."""
     if area.plot is not None:

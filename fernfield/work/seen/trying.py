@@ -67,6 +67,7 @@ PAIRS: dict[str, tuple[Any, Any]] = {
     "grade.shoulder_deg": (10, 60),
     "imprint.edge": (0, 60),
     "weather.repose_deg": (20, 45),
+    "sow.target_per_ha": (110, 220),
 }
 """Two values that show what a setting does, where half and twice of what it is at first do not."""
 
@@ -164,10 +165,14 @@ def tried(tool: Tool, settings: Values | None = None, trial: Trial = PLAIN) -> T
 
 
 WHOLE = 65_535
+TRIED_PER_HA = 250.0
+"""The density of the mix that is tried."""
 
 
 def _on_mask(tool: Tool, values: Values) -> Tried:
     """What a tool makes of a mask that is half laid on, or of a border where it works on what lies there."""
+    if values.get("target_per_ha") is not None:
+        values = {**values, "target_share": values["target_per_ha"] / TRIED_PER_HA}
     amount = tool.amount(STRENGTHS[tool.unit], SECONDS / DABS)
     line = np.arange(COLS)
     weights = np.clip(2 - 2 * np.abs(line - COLS / 2) / RADIUS, 0, 1).astype(np.float32)[None]
@@ -209,7 +214,7 @@ def overlaid(overlay: Overlay) -> ByteArray:
     kept = np.clip((x[1:-1, 1:-1] - 110) / 20, 0, 1).astype(np.float32)
     seen = Seen(
         heights, 1.0, 0.0, 24.0, 0, 0, posts, (POST_PIXELS - 1, POST_PIXELS - 1), POST_PIXELS, POST_PIXELS, kept,
-        {"share": kept, "rule": np.clip((heights[1:-1, 1:-1] - 6) / 6, 0, 1).astype(np.float32)},
+        {"share": kept, "density": kept * 0.8, "rule": np.clip((heights[1:-1, 1:-1] - 6) / 6, 0, 1).astype(np.float32)},
     )  # fmt: skip
     overlay.draw(out, seen)
     return np.ascontiguousarray(out[..., :3])

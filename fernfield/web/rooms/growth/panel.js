@@ -2,6 +2,7 @@
 import Alpine from "/static/js/kernel/alpine.js";
 import "./load.js";
 import "./plants.js";
+import { sendAlso } from "/static/js/kernel/forms.js";
 import { ask } from "/static/js/kernel/say.js";
 import { watchForm } from "/static/js/seen/bench.js";
 import { row, rows, subject } from "/static/js/seen/rows.js";
@@ -32,6 +33,18 @@ heed("panel", () => {
   if (state.stage !== "growth") return;
   const told = /** @type {HTMLElement | null} */ (box.querySelector("[data-whats]"));
   Object.assign(WHATS, JSON.parse(told?.dataset.whats || "{}"));
+  for (const form of /** @type {NodeListOf<HTMLFormElement>} */ (box.querySelectorAll("form[data-grow-area]")))
+    sendAlso(form, () => {
+      const { cover, ...area } = state.area;
+      const on = parts().filter((one) => !state.kindsOff.includes(one.kind));
+      return {
+        ...area,
+        ...(cover ? { covered_by: cover } : {}),
+        ...(on.length < parts().length ? { kinds: on.map((one) => one.kind) } : {}),
+        mix: subject("mix"),
+        clear: form.dataset.growArea === "clear",
+      };
+    });
   follow(
     "form[data-mix-form]",
     () => mix(),
@@ -59,7 +72,8 @@ function follow(which, read, path) {
     const own = read();
     if (!own) return null;
     if (path(own) !== at) {
-      delete form.dataset.typed;
+      // What was typed before the panel came anew stays; what was typed of another row does not.
+      if (at) delete form.dataset.typed;
       at = path(own);
       form.setAttribute("hx-patch", at);
       window.htmx.process(form);

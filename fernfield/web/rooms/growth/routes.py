@@ -14,8 +14,9 @@ from fernfield.core.growth.shapes import VARIANTS
 from fernfield.core.growth.spacing import DENSEST_PER_HA
 from fernfield.core.growth.tools import GROWTH_TOOLS
 from fernfield.web.kernel.panels import Asked, Panel
-from fernfield.web.kernel.parts import TheLand, TheTract, TheWorld, keyed_json
+from fernfield.web.kernel.parts import ByLand, TheLand, TheTract, TheWorld, keyed_json
 from fernfield.web.kernel.windows import TheWindow
+from fernfield.work.growth.areas import GrowArea, grow_area
 from fernfield.work.growth.findings import MendPlants, mend_plants
 from fernfield.work.growth.listing import MOST_LISTED, figures_of, listed
 from fernfield.work.growth.load import TARGET, Target, gauge
@@ -37,7 +38,10 @@ from fernfield.work.growth.touching import (
     settle_plants,
 )
 from fernfield.work.kernel.commands import Command, patch
+from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rows import Key
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.plots.areas import said_in_world
 
 router = APIRouter(prefix="/api", tags=["growth"])
 
@@ -161,37 +165,43 @@ def plants(
 
 @router.post("/tracts/{tract}/plants", status_code=201)
 @router.post("/lands/{tract}/plants", status_code=201)
-def put(command: PutPlants, tract: TheTract) -> dict[str, Any]:
+def put(command: PutPlants, tract: TheTract, by_land: ByLand) -> dict[str, Any]:
     """Put plants by hand; their ids come back in the order of the command."""
-    return put_plants(*tract, command)
+    place = tract[0].place_of(tract[1].row.id)
+    return put_plants(tract[0], (0.0, 0.0) if by_land else (place.x, place.y), command)
 
 
 @router.patch("/tracts/{tract}/plants")
 @router.patch("/lands/{tract}/plants")
 def change(command: ChangePlants, tract: TheTract) -> dict[str, Any]:
     """Move, turn, size, raise plants, or copies of them (whose ids come back)."""
-    return change_plants(*tract, command)
+    return change_plants(tract[0], command)
 
 
 @router.delete("/tracts/{tract}/plants")
 @router.delete("/lands/{tract}/plants")
 def drop(command: DropPlants, tract: TheTract) -> dict[str, Any]:
     """Take plants away."""
-    return dict(drop_plants(*tract, command).public())
+    return dict(drop_plants(tract[0], command).public())
 
 
 @router.post("/tracts/{tract}/plants/settle")
 @router.post("/lands/{tract}/plants/settle")
-def settle(command: SettlePlants, tract: TheTract) -> dict[str, Any]:
+def settle(command: SettlePlants, tract: TheTract, by_land: ByLand) -> dict[str, Any]:
     """Put the feet of plants that were touched back on the ground."""
-    return dict(settle_plants(*tract, command).public())
+    return dict(settle_plants(tract[0], _scope(*tract, by_land), command).public())
 
 
 @router.post("/tracts/{tract}/plants/redress")
 @router.post("/lands/{tract}/plants/redress")
-def redress(command: RedressPlants, tract: TheTract) -> dict[str, Any]:
+def redress(command: RedressPlants, tract: TheTract, by_land: ByLand) -> dict[str, Any]:
     """Give plants that were touched back to their mix."""
-    return dict(redress_plants(*tract, command).public())
+    return dict(redress_plants(tract[0], _scope(*tract, by_land), command).public())
+
+
+def _scope(world: OpenWorld, tract: Tract, by_land: bool) -> list[str]:
+    """The tracts that are meant: one, or all that are seen with it."""
+    return list(world.country(tract.row.id).tract_ids) if by_land else [tract.row.id]
 
 
 @router.post("/tracts/{tract}/plants/mend")
@@ -199,6 +209,14 @@ def redress(command: RedressPlants, tract: TheTract) -> dict[str, Any]:
 def mend(command: MendPlants, tract: TheTract) -> dict[str, Any]:
     """Put right all plants of a tract that have a trouble."""
     return dict(mend_plants(*tract, command).public())
+
+
+@router.post("/tracts/{tract}/growth")
+@router.post("/lands/{tract}/growth")
+def grow(command: GrowArea, tract: TheTract, by_land: ByLand) -> dict[str, Any]:
+    """Sow a mix all over an area, or clear it."""
+    at, own = said_in_world(*tract, command) if by_land else (tract[1], command)
+    return dict(grow_area(tract[0], at, own).public())
 
 
 @router.get("/tracts/{tract}/load")
@@ -221,7 +239,7 @@ def load(
 def _context(asked: Asked) -> dict[str, Any]:
     return {
         "tools": GROWTH_TOOLS.values(), "pictures": [], "Mix": Mix, "Kind": Kind, "Part": Part, "told": _told(),
-        "PlantChange": PlantChange, "Target": Target, "target": asked.world.only(TARGET),
+        "PlantChange": PlantChange, "GrowArea": GrowArea, "Target": Target, "target": asked.world.only(TARGET),
     }  # fmt: skip
 
 

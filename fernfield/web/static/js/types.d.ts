@@ -200,6 +200,7 @@ export interface PageState {
   sheet: string;
   folds: Record<string, boolean>;
   way: string;
+  grows: boolean;
   kindsOff: string[];
   kindsHidden: string[];
   area: Area;
@@ -217,6 +218,8 @@ export interface PageState {
     contour_m: number | "auto";
     water: boolean;
     growth: boolean;
+    wind: boolean;
+    bare: boolean;
     shadows: boolean;
     labels: boolean;
     edges: boolean;

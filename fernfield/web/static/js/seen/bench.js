@@ -68,6 +68,8 @@ hears("connection", (up) => up && again());
 const typedIn = new Map();
 /** @param {HTMLFormElement} form */
 const keyOfForm = (form) => {
+  // What a form changes may be set later, and another time otherwise: one that has a name is known by it.
+  if (form.id) return form.id;
   const marks = [...form.attributes].filter((one) => /^(id|hx-p|data-)/.test(one.name) && one.name !== "data-typed");
   return `${state.shows}/${marks.map((one) => `${one.name}=${one.value}`).join()}`;
 };

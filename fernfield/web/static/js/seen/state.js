@@ -128,6 +128,8 @@ const page = {
     contour_m: "auto",
     water: true,
     growth: true,
+    wind: false,
+    bare: false,
     shadows: true,
     edges: true,
     above: true,
@@ -181,6 +183,10 @@ const page = {
   },
   get brushed() {
     return Boolean(this.tool) && !this.lays;
+  },
+  /** Whether growth is shown now: it may be hidden while the ground is shaped. */
+  get grows() {
+    return this.show.growth && !(this.show.bare && this.stage === "ground");
   },
   get keptWords() {
     return this.line === "drawing"
@@ -239,11 +245,11 @@ export function showAnew() {
 
 /** What the plan's pictures are asked for with. @param {boolean} bare without contours and overlays @param {number | "auto"} contour the interval [m] */
 export function shownAs(bare, contour) {
-  const { water, growth, shadows, overlays } = state.show;
+  const { water, shadows, overlays } = state.show;
   const query = new URLSearchParams({
     contour_m: String(bare ? 0 : contour),
     water: String(water),
-    growth: String(growth),
+    growth: String(state.grows),
     shadows: String(shadows),
   });
   if (overlays.length && !bare) query.set("overlays", overlays.join(","));

@@ -90,6 +90,13 @@ export class Growth {
     };
     watch(() => state.shown, anew);
     watch(() => state.at.kinds, anew);
+    watch(
+      () => state.grows,
+      () => {
+        this.again = true;
+        this.request();
+      },
+    );
   }
 
   drop(/** @type {any} */ mesh) {
@@ -102,7 +109,7 @@ export class Growth {
   update(x, y, lens) {
     const { plantReach } = detail();
     const wanted = [];
-    if (state.show.growth) {
+    if (state.grows) {
       for (let r = 0; r * CELL < grid.rows - 1; r += 1) {
         for (let c = 0; c * CELL < grid.cols - 1; c += 1) {
           const half = (CELL * grid.spacing) / 2;

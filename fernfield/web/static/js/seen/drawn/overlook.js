@@ -88,14 +88,21 @@ function fit() {
 
 /** When the last frame was drawn. [ms] */
 let frameAt = 0;
+/** Whether the eye has moved since. */
+let turning = false;
+/** Whether the wind blows: then a frame follows a frame. */
+const blowing = () => state.show.wind && state.grows && state.view !== "plan" && !quiet.matches;
+const quiet = matchMedia("(prefers-reduced-motion: reduce)");
 /** Draw at the next frame. */
 export function request() {
   if (waiting || !parts || state.view === "plan") return;
   waiting = true;
   requestAnimationFrame((now) => {
     waiting = false;
-    if (state.walking) tookFrame(now - frameAt);
+    if (state.walking || turning) tookFrame(now - frameAt);
+    turning = false;
     frameAt = now;
+    if (blowing()) request();
     paint();
   });
 }
@@ -132,6 +139,7 @@ function paint() {
   const height = (state.world.sun_height_deg * Math.PI) / 180;
   uniforms.sun.value.set(Math.sin(bearing) * Math.cos(height), Math.sin(height), -Math.cos(bearing) * Math.cos(height));
   uniforms.thick.value = eye ? 0.0011 : 0.09 / Math.max(orbit.away, 300);
+  uniforms.wind.value = blowing() ? performance.now() / 1000 : 0;
   placeLens();
   const [x, y] = eye ? [eye.x, eye.y] : [orbit.x, orbit.y];
   land.update(x, y);
@@ -233,6 +241,7 @@ pane.addEventListener("pointerleave", () => {
 
 /** The camera was moved. */
 function moved() {
+  turning = true;
   keepCamera();
   request();
 }

@@ -11,6 +11,7 @@ import {
   keep,
   landApi,
   rowOf,
+  showAnew,
   shownAs,
   state,
   watch,
@@ -135,7 +136,7 @@ export function tellView() {
   const at = level();
   const scale = 2 ** at;
   const [row0, col0, row1, col1] = postsInView();
-  const { water, growth, shadows, overlays } = state.show;
+  const { water, shadows, overlays } = state.show;
   send(
     {
       is: "view",
@@ -146,7 +147,7 @@ export function tellView() {
       col1: Math.ceil(col1 / scale) + 1,
       contour_m: contour(),
       water,
-      growth,
+      growth: state.grows,
       shadows,
       overlays,
       keep_to: overlays.includes("kept") ? state.keepTo : null,
@@ -424,3 +425,4 @@ new ResizeObserver(() => {
     paint();
   }
 }).observe(pane);
+watch(() => state.grows, showAnew);
