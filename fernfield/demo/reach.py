@@ -110,27 +110,32 @@ KINDS: dict[str, dict[str, Any]] = {
                   "colour": "#8d8272", "bark_colour": "#948a7b", "dry_colour": "#b3a995", "gone_m": 900},
 }  # fmt: skip
 
+GENTLE: list[dict[str, Any]] = [{"what": "slope", "to": 42, "soft": 8}]
+DRY = [{"what": "above_water", "from": 0.2, "soft": 0.4}, *GENTLE]
+"""What grows on dry land asks for: none stands in the creek, or out of the scar."""
+
 MIXES: dict[str, dict[str, Any]] = {
     "carr": {
         "name": "Carr", "seed": 11, "density_per_ha": 420, "between_m": 1.2, "open": 0.12, "open_m": 70, "kinds": [
             {"kind": "alder", "weight": 9, "size_min": 0.7, "size_max": 1.4, "spread": "middle", "width_min": 0.85,
-             "width_max": 1.2, "apart_m": 2.6, "clump": 0.5, "clump_m": 45, "tilt_deg": 2},
+             "width_max": 1.2, "apart_m": 2.6, "clump": 0.5, "clump_m": 45, "tilt_deg": 2, "conditions": DRY},
             {"kind": "willow", "weight": 3, "size_min": 0.7, "size_max": 1.2, "width_min": 0.9, "width_max": 1.2,
-             "apart_m": 5, "conditions": [{"what": "water_distance", "to": 28, "soft": 12}]},
+             "apart_m": 5, "conditions": [{"what": "water_distance", "to": 28, "soft": 12}, *GENTLE]},
             {"kind": "birch", "weight": 2, "size_min": 0.7, "size_max": 1.25, "apart_m": 2, "tilt_deg": 3, "clump": 0.8,
-             "clump_m": 25, "conditions": [{"what": "above_water", "from": 1.5, "soft": 1}]},
+             "clump_m": 25, "conditions": [{"what": "above_water", "from": 1.5, "soft": 1}, *GENTLE]},
             {"kind": "erratic", "weight": 0.6, "size_min": 0.7, "size_max": 2.6, "spread": "small", "apart_m": 3,
-             "sink_max_m": 0.25},
+             "sink_max_m": 0.25, "conditions": DRY},
             {"kind": "bracken", "weight": 6, "size_min": 0.6, "size_max": 1.3, "apart_m": 0.8, "overlaps": True,
-             "tint": 0.6, "clump": 0.9, "clump_m": 18, "conditions": [{"what": "above_water", "from": 1, "soft": 1}]},
+             "tint": 0.6, "clump": 0.9, "clump_m": 18,
+             "conditions": [{"what": "above_water", "from": 1, "soft": 1}, *GENTLE]},
         ],
     },
     "heath": {
         "name": "Heath", "seed": 23, "density_per_ha": 260, "between_m": 1.0, "kinds": [
             {"kind": "gorse", "weight": 10, "size_min": 0.5, "size_max": 1.5, "spread": "small", "apart_m": 1.1,
-             "clump": 1.0, "clump_m": 32, "tint": 0.5},
+             "clump": 1.0, "clump_m": 32, "tint": 0.5, "conditions": DRY},
             {"kind": "birch", "weight": 0.7, "size_min": 0.5, "size_max": 0.9, "apart_m": 3, "tilt_deg": 5,
-             "clump": 1.0, "clump_m": 60},
+             "clump": 1.0, "clump_m": 60, "conditions": DRY},
             {"kind": "erratic", "weight": 0.6, "size_min": 0.6, "size_max": 2.2, "spread": "small", "apart_m": 4,
              "sink_max_m": 0.3},
         ],
@@ -148,7 +153,7 @@ MIXES: dict[str, dict[str, Any]] = {
              "turn_deg": 84, "turn_around_deg": 35, "clump": 0.6, "clump_m": 30,
              "conditions": [{"what": "above_water", "from": 0.3, "to": 3, "soft": 0.6}]},
             {"kind": "erratic", "weight": 1, "size_min": 0.4, "size_max": 1.2, "spread": "small", "apart_m": 2,
-             "sink_max_m": 0.2},
+             "sink_max_m": 0.2, "conditions": DRY},
         ],
     },
 }  # fmt: skip

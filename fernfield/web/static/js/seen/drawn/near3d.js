@@ -202,9 +202,14 @@ async function load(/** @type {number} */ x, /** @type {number} */ y) {
   }
 }
 
-/** Have what is near the eye at (x, y). @param {number} x @param {number} y @param {() => void} request ask for another frame */
-export function seeNear(x, y, request) {
+/** Have what is near the eye at (x, y). @param {number} x @param {number} y @param {() => void} request ask for another frame @param {number} away how far off that is [m] */
+export function seeNear(x, y, request, away) {
   again = request;
+  // From far above no texture is seen: nothing is asked for, and nothing of it is worked out.
+  if (away > 2 * REACH_M) {
+    nearUniforms.nearOn.value = 0;
+    return;
+  }
   nearUniforms.nearOn.value = wanted() && middle ? 1 : 0;
   if (!wanted() || loading || state.drawing) return;
   const far = !middle || Math.hypot(middle[0] - x, middle[1] - y) > (POSTS / 5) * grid.spacing;
@@ -213,14 +218,15 @@ export function seeNear(x, y, request) {
 
 /** @type {number[]} */
 let frames = [];
-/** How long a frame took in a walk: where that is too long, texture is left out. @param {number} milliseconds */
+/** How long a frame took while the eye moved: where that is too long, texture is left out. @param {number} milliseconds */
 export function tookFrame(milliseconds) {
-  if (givenUp || !nearUniforms.nearOn.value || milliseconds > 1000) return;
+  if (givenUp || !nearUniforms.nearOn.value) return;
   frames.push(milliseconds);
   if (frames.length < FRAMES) return;
-  const mean = frames.reduce((a, b) => a + b, 0) / frames.length;
+  // By the middle one: before the first of a movement there was a rest.
+  const middleOne = frames.sort((a, b) => a - b)[frames.length >> 1];
   frames = [];
-  if (mean > TOO_SLOW_MS) givenUp = true;
+  if (middleOne > TOO_SLOW_MS) givenUp = true;
 }
 
 heed("stale", (message) => {

@@ -142,7 +142,7 @@ function paint() {
   uniforms.wind.value = blowing() ? performance.now() / 1000 : 0;
   placeLens();
   const [x, y] = eye ? [eye.x, eye.y] : [orbit.x, orbit.y];
-  land.update(x, y);
+  land.update(x, y, eye ? 0 : orbit.away);
   growth.update(x, y, lens.position);
   sea.update();
   parts.figures.update(land);

@@ -364,9 +364,9 @@ export class Land {
     this.request();
   }
 
-  /** Load and colour what the eye at (x, y) needs. */
-  update(/** @type {number} */ x, /** @type {number} */ y) {
-    seeNear(x, y, this.request);
+  /** Load and colour what is needed around (x, y), so far off from the eye. [m] */
+  update(/** @type {number} */ x, /** @type {number} */ y, /** @type {number} */ away) {
+    seeNear(x, y, this.request, away);
     const { step: finest, reach } = detail();
     const order = this.chunks
       .map((chunk) => {
