@@ -17,7 +17,7 @@ def table(page: Page, server: Server) -> Table:
     return Table(page, server)
 
 
-BOX = {"x0": 560, "y0": 560, "x1": 640, "y1": 620}
+BOX = {"x0": 820, "y0": 560, "x1": 900, "y1": 620}
 
 
 def plants(table: Table, **box: float) -> list[dict[str, Any]]:
@@ -30,7 +30,7 @@ def test_a_kind_that_is_not_ticked_is_left_alone(table: Table) -> None:
     assert plants(table) == []
     for kind in ("willow", "birch", "erratic", "bracken"):
         table.page.locator(f"[data-tick={kind}]").uncheck()
-    table.drag((570, 590), (630, 590), steps=30)
+    table.drag((830, 590), (890, 590), steps=30)
     assert {plant["kind"] for plant in plants(table)} == {"alder"}
     for kind in ("willow", "birch", "erratic", "bracken"):
         table.page.locator(f"[data-tick={kind}]").check()
@@ -43,10 +43,10 @@ def test_a_kind_that_is_not_ticked_is_left_alone(table: Table) -> None:
 def test_a_mix_is_changed_and_what_is_sown_follows(table: Table) -> None:
     table.open("growth", folds={"growth-mix": True, "growth-load": True}, brushes={"sow": {"strength": 300}})
     page = table.page
-    table.drag((570, 590), (630, 590), steps=30)
+    table.drag((830, 590), (890, 590), steps=30)
     before = len(plants(table))
     assert before > 20
-    drawn = table.colour(600, 590)
+    drawn = table.colour(860, 590)
     density = page.locator("#mix-density_per_ha")
     # The gauge shows what it would be while it is typed.
     expect(page.locator("[data-load=instances]")).to_contain_text("of 20,000")
@@ -56,7 +56,7 @@ def test_a_mix_is_changed_and_what_is_sown_follows(table: Table) -> None:
     page.get_by_role("button", name="Set the mix").click()
     table.kept(at)
     assert len(plants(table)) > 2 * before
-    table.colour(600, 590, lambda seen: float(np.abs(seen - drawn).max()) > 4)
+    table.colour(860, 590, lambda seen: float(np.abs(seen - drawn).max()) > 4)
     expect(page.locator("[x-data=growth] table")).to_contain_text("Alder")
     density.fill("0")
     at = table.revision()
@@ -78,19 +78,19 @@ def test_a_habitat_is_asked_for_and_taken_out(table: Table) -> None:
         mixes = table.server.get(f"/api/worlds/{table.world}")["mixes"]
         return [one["what"] for one in next(mix for mix in mixes if mix["key"] == "carr")["kinds"][0]["conditions"]]
 
-    assert asked() == []
-    page.locator("#asks-what").select_option("slope")
+    first = asked()
+    page.locator("#asks-what").select_option("elevation")
     page.locator("#asks-to").fill("18")
     page.locator("#asks-soft").fill("4")
     at = table.revision()
     page.get_by_role("button", name="Ask for it").click()
     table.kept(at)
-    assert asked() == ["slope"]
-    expect(page.locator("#bench")).to_contain_text("Slope to 18 °")
+    assert asked() == [*first, "elevation"]
+    expect(page.locator("#bench")).to_contain_text("Elevation to 18 m")
     at = table.revision()
-    page.get_by_role("button", name="Take out: Slope to 18 °").click()
+    page.get_by_role("button", name="Take out: Elevation to 18 m").click()
     table.kept(at)
-    assert asked() == []
+    assert asked() == first
 
 
 def test_a_kind_is_copied_changed_put_into_a_mix_and_deleted(table: Table) -> None:
@@ -110,11 +110,11 @@ def test_a_kind_is_copied_changed_put_into_a_mix_and_deleted(table: Table) -> No
     at = table.revision()
     page.locator("#mix-add").select_option(label="Dead birch")
     table.kept(at)
-    expect(page.locator(".kinds")).to_contain_text("Dead birch")
+    expect(page.locator(".its-kinds")).to_contain_text("Dead birch")
     at = table.revision()
     page.locator("[data-kind-act=remove]").click()
     table.kept(at)
-    expect(page.locator(".kinds")).not_to_contain_text("Dead birch")
+    expect(page.locator(".its-kinds")).not_to_contain_text("Dead birch")
     for _ in range(4):
         at = table.revision()
         page.locator("#undo").click()
@@ -127,12 +127,12 @@ def test_single_plants_are_put_chosen_moved_and_taken_away(table: Table) -> None
     page = table.page
     page.locator("[data-way=put]").click()
     at = table.revision()
-    page.mouse.click(*table.at(600, 590))
+    page.mouse.click(*table.at(860, 590))
     table.kept(at)
     (one,) = plants(table)
     assert (one["kind"], one["by_hand"]) == ("alder", True)
     at = table.revision()
-    (x0, y0), (x1, y1) = table.at(580, 580), table.at(582.5, 580)
+    (x0, y0), (x1, y1) = table.at(840, 580), table.at(842.5, 580)
     page.mouse.move(x0, y0)
     page.mouse.down()
     page.mouse.move((x0 + x1) / 2, y0)
@@ -142,12 +142,12 @@ def test_single_plants_are_put_chosen_moved_and_taken_away(table: Table) -> None
     page.locator("[data-way=put]").click()
     page.locator("[data-way=choose]").click()
     page.locator("[data-sort=box]").click()
-    page.mouse.click(*table.at(565, 565))
-    page.mouse.click(*table.at(635, 615))
+    page.mouse.click(*table.at(825, 565))
+    page.mouse.click(*table.at(895, 615))
     expect(page.locator("#plants-counted")).to_have_text("2 Alder")
     # Dragged together, from one of them.
     at = table.revision()
-    (x0, y0), (x1, y1) = table.at(600, 590), table.at(610, 595)
+    (x0, y0), (x1, y1) = table.at(860, 590), table.at(870, 595)
     page.mouse.move(x0, y0)
     page.mouse.down()
     page.mouse.move((x0 + x1) / 2, (y0 + y1) / 2)
