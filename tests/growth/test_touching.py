@@ -317,3 +317,23 @@ def test_by_the_api(client: TestClient) -> None:
     shape = client.get(f"/api/worlds/{world['id']}/kinds/tree/shape?detail=2&variant=snowed")
     assert int(shape.headers["x-shape"].split(",")[0]) * 44 == len(shape.content)
     assert client.get(f"/api/worlds/{world['id']}/kinds/oak/shape").status_code == 404
+
+
+def test_what_would_be_too_much_is_refused_with_its_limit(client: TestClient) -> None:
+    world = client.post("/api/worlds", json={"name": "L", "width_m": 4096, "depth_m": 4096, "spacing_m": 1}).json()
+    url = f"/api/tracts/{world['tracts'][0]['id']}"
+    refused = client.get(f"{url}/plants", params={"x0": 0, "y0": 0, "x1": 4096, "y1": 4096})
+    assert refused.status_code == 422
+    assert "can be listed at once" in refused.text
+    refused = client.get(f"{url}/growth", params={"row0": 0, "col0": 0, "row1": 4097, "col1": 4097})
+    assert refused.status_code == 422
+    assert "at most 1050625 posts" in refused.text
+
+
+def test_a_patch_holds_so_many_and_says_when_it_is_full(world: OpenWorld) -> None:
+    crowd = PutPlants(plants=[NewPlant(mix="mix", kind="tree", x=10, y=10)] * 10_000)
+    for _ in range(6):
+        put_plants(world, (0, 0), crowd)
+    with pytest.raises(InvalidInput, match="at most 65,535 plants that a hand has touched fit on 64 by 64 m"):
+        put_plants(world, (0, 0), crowd)
+    assert len(hand_of(world).plants) == 60_000

@@ -19,12 +19,14 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
+from fernfield.core.errors import InvalidInput
 from fernfield.formats.plantblob import PATCH_M, PLANT, Plants, decode_plants, encode_plants
 from fernfield.work.kernel.rows import Collection, Key, Moves, Row, Shift
 from fernfield.work.kernel.says import UNASKED
 from fernfield.work.kernel.world import OpenWorld
 
 MOST_PATCHES = 20_000
+MOST_IN_PATCH = 65_535
 Place = Annotated[float, Field(ge=-1e6, le=1e6)]
 
 
@@ -38,7 +40,7 @@ class Touched(Row):
     x0: Annotated[Place, UNASKED]
     y0: Annotated[Place, UNASKED]
     names: Annotated[tuple[str, ...], UNASKED] = ()
-    count: Annotated[int, Field(ge=0, le=65_535), UNASKED] = 0
+    count: Annotated[int, Field(ge=0, le=MOST_IN_PATCH), UNASKED] = 0
     packed: Annotated[str, UNASKED] = ""
 
     @model_validator(mode="after")
@@ -174,6 +176,9 @@ def kept(
             called.append(name)
         new["name"] = [called.index(names[n]) for n in new["name"].tolist()]
         every = np.concatenate([plants[stays], new])
+        if len(every) > MOST_IN_PATCH:
+            words = f"at most {MOST_IN_PATCH:,} plants that a hand has touched fit on {PATCH_M:g} by {PATCH_M:g} m"
+            raise InvalidInput(f"{words}, not {len(every):,}")
         made = Touched(
             tract=tract_id, x0=corner[0], y0=corner[1], names=tuple(f"{mix}/{kind}" for mix, kind in called),
             count=len(every), packed=encode_plants(every),

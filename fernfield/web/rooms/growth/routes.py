@@ -45,7 +45,10 @@ from fernfield.work.plots.areas import said_in_world
 
 router = APIRouter(prefix="/api", tags=["growth"])
 
-MOST_PLANT_POSTS = 2_048 * 2_048
+MOST_PLANT_POSTS = 1_025 * 1_025
+"""Posts whose plants may be asked for at once: at the densest a million plants."""
+MOST_LISTED_POSTS = 2_049 * 2_049
+"""Posts whose plants may be gone through for a list."""
 COLUMNS = 11
 Metres = Annotated[float, Query(ge=-1e6, le=1e6)]
 
@@ -160,6 +163,12 @@ def plants(
     """The plants with x0 <= x < x1 and y0 <= y < y1 in a fixed order, from number `cursor` on; go on at `next`."""
     if x1 < x0 or y1 < y0:
         raise InvalidInput(f"x0, y0 come before x1, y1, not {x0:g}, {y0:g} and {x1:g}, {y1:g}", "x1")
+    window = land[1].clip(land[1].grid.window_of(x0, y0, x1, y1))
+    if window.rows * window.cols > MOST_LISTED_POSTS:
+        words = (
+            f"the plants of at most {MOST_LISTED_POSTS} posts can be listed at once, not of {window.rows * window.cols}"
+        )
+        raise InvalidInput(words, "x1")
     return listed(*land, (x0, y0, x1, y1), cursor, limit)
 
 
