@@ -241,7 +241,12 @@ def test_6_the_sea_rises_by_number_and_by_its_mark(table: Table) -> None:
     table.kept(revision)
     assert table.server.get(f"/api/worlds/{table.world}")["sea_level_m"] == 9.5
     table.colour(700, 320, lambda flooded: flooded[2] - flooded[0] > land[2] - land[0] + 30)
-    mark = page.locator(".sea-mark path").last.bounding_box()
+    # The bar may just be drawn anew, with the elevations that the new picture has in view.
+    sea, mark = page.locator(".sea-mark path").last, None
+    for _ in range(50):
+        expect(sea).to_be_visible()
+        if (mark := sea.bounding_box()) is not None:
+            break
     assert mark is not None
     x, y = mark["x"] + 14, mark["y"] + mark["height"] / 2
     page.mouse.move(x, y)
