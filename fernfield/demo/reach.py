@@ -26,6 +26,7 @@ from fernfield.work.ground.commands import PutSheet
 from fernfield.work.ground.rows import LEVELS, Level, Sheet
 from fernfield.work.ground.sheet_edits import put_sheet
 from fernfield.work.growth.rows import Kind, Mix
+from fernfield.work.growth.swards import Sward
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.commands import PathPoint, put
 from fernfield.work.kernel.rows import Row
@@ -114,6 +115,17 @@ GENTLE: list[dict[str, Any]] = [{"what": "slope", "to": 42, "soft": 8}]
 DRY = [{"what": "above_water", "from": 0.2, "soft": 0.4}, *GENTLE]
 """What grows on dry land asks for: none stands in the creek, or out of the scar."""
 
+SWARDS: dict[str, dict[str, Any]] = {
+    "grass": {
+        "name": "Moor grass", "per_m2": 9, "tall_min_m": 0.15, "tall_max_m": 0.45, "colour": "#86904e",
+        "dry_colour": "#b9a869", "patchy": 0.5, "patch_m": 14, "seed": 3, "covers": ["moor-grass", "ling"],
+        "conditions": [{"what": "slope", "to": 38, "soft": 10}],
+    },
+    "sedge": {
+        "name": "Sedge", "per_m2": 7, "tall_min_m": 0.3, "tall_max_m": 0.8, "colour": "#6f8348",
+        "dry_colour": "#a79a58",        "patchy": 0.6, "patch_m": 9, "seed": 7, "covers": ["sedge"],
+    },
+}  # fmt: skip
 MIXES: dict[str, dict[str, Any]] = {
     "carr": {
         "name": "Carr", "seed": 11, "density_per_ha": 420, "between_m": 1.2, "open": 0.12, "open_m": 70, "kinds": [
@@ -179,6 +191,7 @@ def rows() -> list[tuple[str, str, Row]]:
         ("covers", "limestone", cover("Limestone", "#b2bac4", 7, "slabs", 9, steep_texture="layers", sound="stone")),
         ("cover-rules", "world", CoverRules.model_validate({"rules": RULES})),
         *(("kinds", key, Kind(**said)) for key, said in KINDS.items()),
+        *(("swards", key, Sward.model_validate(said)) for key, said in SWARDS.items()),
         *(("mixes", key, Mix.model_validate(said)) for key, said in MIXES.items()),
     ]
 

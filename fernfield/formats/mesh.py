@@ -47,9 +47,10 @@ def looks_like_obj(head: bytes) -> bool:
 
 def open_gltf(path: Path, said: Said) -> Source:
     """Read a glTF file, binary or text. Files that it points to are not followed: everything must be inside."""
-    head = path.open("rb").read(4)
-    kind = "glb" if head == b"glTF" else "gltf"
-    _check_inside(path, kind)
+    check_size(path)
+    body = path.read_bytes()
+    kind = kind_of_gltf(body)
+    check_inside(body, kind)
     return _sampled(path, kind, "glTF surface", "y", said)
 
 
@@ -63,18 +64,27 @@ PARTS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MA
 """Bytes of a component, and components of an element, of a glTF accessor. ([1]_, 3.6.2.2)"""
 
 
-def _check_inside(path: Path, kind: str) -> None:
-    """Raises FormatError unless everything is in the file, and is no more than the file holds."""
-    size = path.stat().st_size
-    if size > MOST_BYTES:
-        raise FormatError(f"a surface may have at most {MOST_BYTES >> 20} MiB", "file")
+def kind_of_gltf(body: bytes) -> str:
+    return "glb" if body[:4] == b"glTF" else "gltf"
+
+
+def check_size(path: Path, most: int = MOST_BYTES) -> None:
+    """Raises FormatError for a file that is too large to be read whole."""
+    if path.stat().st_size > most:
+        raise FormatError(f"a surface may have at most {most >> 20} MiB", "file")
+
+
+def check_inside(body: bytes, kind: str, pictures: bool = False) -> dict[str, Any]:
+    """The JSON of a glTF. Raises FormatError unless everything is in the file, and is no more than the file holds;
+    `pictures`: also those of its materials."""
+    size = len(body)
     try:
-        body = path.read_bytes()
         if kind == "glb":
             # A header of twelve bytes, then the JSON as the first chunk. ([1]_, 4.4)
             body = body[20 : 20 + int.from_bytes(body[12:16], "little")]
-        found = json.loads(body)
-        links = [str(part.get("uri", "data:")) for part in found.get("buffers") or []]
+        found: dict[str, Any] = json.loads(body)
+        parts = [*(found.get("buffers") or []), *((found.get("images") or []) if pictures else [])]
+        links = [str(part.get("uri", "data:")) for part in parts]
         views = [int(view["byteLength"]) for view in found.get("bufferViews") or []]
         for accessor in found.get("accessors") or []:
             _check_accessor(accessor, views, size)
@@ -84,8 +94,9 @@ def _check_inside(path: Path, kind: str) -> None:
         raise FormatError(f"the glTF is damaged: {str(error)[:200] or type(error).__name__}", "file") from error
     for link in links:
         if not link.startswith("data:"):
-            words = f"the glTF keeps its points in another file ({link[:60]}): save it as one file, binary or embedded"
+            words = f"the glTF keeps a part in another file ({link[:60]}): save it as one file, binary or embedded"
             raise FormatError(words, "file")
+    return found
 
 
 def _check_accessor(accessor: dict[str, Any], views: list[int], size: int) -> None:
@@ -101,8 +112,7 @@ def _triangles(path: Path, kind: str, up: str) -> Triangles:
     """Points with x east, y north and z up, and the triangles between them."""
     import trimesh
 
-    if path.stat().st_size > MOST_BYTES:
-        raise FormatError(f"a surface may have at most {MOST_BYTES >> 20} MiB", "file")
+    check_size(path)
     try:
         loaded: Any = trimesh.load(
             io.BytesIO(path.read_bytes()), file_type=kind, process=False, skip_materials=True, force="scene"

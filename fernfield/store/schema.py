@@ -143,3 +143,15 @@ pictures = Table(
     Column("cols", Integer, nullable=False),
     Column("blob", LargeBinary, nullable=False),
 )
+
+models = Table(
+    "models",
+    metadata,
+    _world(),
+    Column("key", String, primary_key=True),
+    Column("name", String, nullable=False),
+    Column("triangles", Integer, nullable=False),
+    Column("tall_m", Float, nullable=False),
+    Column("wide_m", Float, nullable=False),
+    Column("blob", LargeBinary, nullable=False),
+)

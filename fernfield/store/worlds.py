@@ -18,6 +18,7 @@ from fernfield.store.rows import Tile, TileAt, TileChange
 from fernfield.store.schema import (
     entries,
     entry_changes,
+    models,
     packages,
     pictures,
     revisions,
@@ -89,6 +90,17 @@ class PictureRow:
 
 
 @dataclass(frozen=True, slots=True)
+class ModelRow:
+    """A shape of the user's, without its file: its triangles, its height and the radius around its foot. [m]"""
+
+    key: str
+    name: str
+    triangles: int
+    tall_m: float
+    wide_m: float
+
+
+@dataclass(frozen=True, slots=True)
 class Revision:
     """Everything that one step of the logbook writes, in one transaction."""
 
@@ -124,6 +136,7 @@ class NewWorld:
     tiles: Iterable[tuple[TileAt, Tile]] = field(default=())
     pictures: Sequence[tuple[PictureRow, bytes]] = ()
     overviews: Iterable[OverviewChange] = ()
+    models: Sequence[tuple[ModelRow, bytes]] = ()
 
 
 class WorldStore:
@@ -159,6 +172,8 @@ class WorldStore:
             )
             for picture, blob in world.pictures:
                 c.execute(pictures.insert(), {"world_id": world.id, **asdict(picture), "blob": blob})
+            for model, blob in world.models:
+                c.execute(models.insert(), {"world_id": world.id, **asdict(model), "blob": blob})
         try:
             self._put_tiles(world.tiles)
             coarser = iter(world.overviews)
@@ -416,6 +431,24 @@ class WorldStore:
     def put_picture(self, world_id: str, picture: PictureRow, blob: bytes) -> None:
         with self.engine.begin() as c:
             c.execute(pictures.insert(), {"world_id": world_id, **asdict(picture), "blob": blob})
+
+    # Models
+
+    def models(self, world_id: str) -> list[ModelRow]:
+        columns = (models.c[name] for name in ModelRow.__slots__)
+        query = select(*columns).where(models.c.world_id == world_id).order_by(models.c.name, models.c.key)
+        with self.reading() as c:
+            return [ModelRow(*row) for row in c.execute(query)]
+
+    def model(self, world_id: str, key: str) -> bytes | None:
+        """The file of a model, as it was brought."""
+        query = select(models.c.blob).where(models.c.world_id == world_id, models.c.key == key)
+        with self.reading() as c:
+            return c.execute(query).scalar()
+
+    def put_model(self, world_id: str, model: ModelRow, blob: bytes) -> None:
+        with self.engine.begin() as c:
+            c.execute(models.insert(), {"world_id": world_id, **asdict(model), "blob": blob})
 
     # Packages
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import numpy as np
@@ -10,6 +11,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.driving import Server, until
 from tests.browser.table import Table
+from tests.growth.test_brought import glb, palm, wrong
 
 
 @pytest.fixture
@@ -79,9 +81,9 @@ def test_a_habitat_is_asked_for_and_taken_out(table: Table) -> None:
         return [one["what"] for one in next(mix for mix in mixes if mix["key"] == "carr")["kinds"][0]["conditions"]]
 
     first = asked()
-    page.locator("#asks-what").select_option("elevation")
-    page.locator("#asks-to").fill("18")
-    page.locator("#asks-soft").fill("4")
+    page.locator("#part-asks-what").select_option("elevation")
+    page.locator("#part-asks-to").fill("18")
+    page.locator("#part-asks-soft").fill("4")
     at = table.revision()
     page.get_by_role("button", name="Ask for it").click()
     table.kept(at)
@@ -189,3 +191,72 @@ def test_growth_stands_in_the_overlook_and_a_kind_can_be_hidden(table: Table) ->
     page.locator("[data-kind-act=hide]").click()
     until(page, f"{kinds}.includes('alder')")
     page.locator("[data-view=plan]").click()
+
+
+def test_a_shape_of_ones_own_is_brought_chosen_and_drawn(table: Table) -> None:
+    table.open("growth", folds={"growth-kinds": True})
+    page = table.page
+    page.locator("[data-kind=erratic]").click()
+    refused = {"name": "far.gltf", "mimeType": "model/gltf+json", "buffer": wrong("outside")}
+    page.locator("#shape-file").set_input_files(refused)
+    page.get_by_role("button", name="Bring it in").click()
+    expect(page.locator("body")).to_contain_text("points.bin")
+    page.locator("#shape-file").set_input_files(
+        {"name": "palm.glb", "mimeType": "model/gltf-binary", "buffer": glb(palm())}
+    )
+    page.get_by_role("button", name="Bring it in").click()
+    expect(page.locator("#kind-model option")).to_have_count(2)
+    # The fold stays open when the bench comes anew.
+    page.locator("[data-kind=erratic]").click()
+    expect(page.locator("#kind-switches")).to_contain_text("turns simpler at")
+    page.locator("#kind-model").select_option(index=1)
+    at = table.revision()
+    page.get_by_role("button", name="Set the kind").click()
+    table.kept(at)
+    kind = next(one for one in table.server.get(f"/api/worlds/{table.world}")["kinds"] if one["key"] == "erratic")
+    assert kind["model"].startswith("m")
+    at = table.revision()
+    page.keyboard.press("Control+z")
+    table.kept(at)
+    expect(page.locator("#kind-model")).to_have_value("")
+
+
+def test_ground_cover_is_added_set_and_seen_near_the_eye_only(table: Table) -> None:
+    table.open("growth", folds={"growth-swards": True}, subjects={})
+    page = table.page
+    at = table.revision()
+    page.get_by_label("Name of a new ground cover").fill("Moss")
+    page.get_by_role("button", name="Add ground cover").click()
+    table.kept(at)
+    moss = page.locator("[data-sward]", has_text="Moss")
+    expect(moss).to_have_attribute("aria-pressed", "true")
+    expect(page.locator("#sward-per_m2")).to_have_value("8")
+    at = table.revision()
+    page.locator("[data-grows-on=fen-peat]").check()
+    table.kept(at)
+    at = table.revision()
+    page.locator("#sward-asks-to").fill("40")
+    page.locator("[data-sward-form] + fieldset + div form button[type=submit]").click()
+    table.kept(at)
+
+    def mine() -> dict[str, Any]:
+        every = table.server.get(f"/api/worlds/{table.world}")["swards"]
+        return next(dict(one) for one in every if one["name"] == "Moss")
+
+    assert mine()["covers"] == ["fen-peat"]
+    assert [(one["what"], one["to"]) for one in mine()["conditions"]] == [("elevation", 40)]
+    expect(page.locator("#bench svg.spread path").nth(1)).to_have_attribute("d", re.compile("^M0 40V"))
+    # From above nothing of it is drawn; at eye level it is.
+    table.stage("trial")
+    page.locator("[data-walk]").click()
+    until(page, "fern.overlook && fern.overlook.parts.swards.shown > 100")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Overlook").click()
+    until(page, "fern.overlook.parts.swards.shown === 0")
+    page.locator("[data-view=plan]").click()
+    table.stage("growth")
+    at = table.revision()
+    page.locator("[data-sward]", has_text="Moss").click()
+    page.locator("[data-sward-act=remove]").click()
+    table.kept(at)
+    expect(page.locator("[data-sward]", has_text="Moss")).to_have_count(0)

@@ -10,7 +10,7 @@ from fernfield.core.errors import Conflict
 from fernfield.core.growth.load import CORNER_BYTES, INSTANCE_BYTES, MACHINES, Drawn, load
 from fernfield.work.growth.findings import MendPlants, mend_plants
 from fernfield.work.growth.listing import listed
-from fernfield.work.growth.load import TARGET, gauge, switch_pixels
+from fernfield.work.growth.load import TARGET, gauge, switch_of
 from fernfield.work.growth.rows import KINDS, MIXES
 from fernfield.work.growth.shaping import triangles_of
 from fernfield.work.growth.standing import standing_plants
@@ -44,7 +44,7 @@ def test_the_gauge_counts_what_stands_near_and_far(wooded: OpenWorld) -> None:
     for kind, count in counts.items():
         assert found["kinds"][kind] == pytest.approx(count, rel=0.08)
     tree = wooded.row(KINDS, "tree")
-    assert found["load"]["triangles"] > 0.9 * counts["tree"] * triangles_of(tree, 0)
+    assert found["load"]["triangles"] > 0.9 * counts["tree"] * triangles_of(wooded, tree, 0)
     # From a corner, by the distances of the kinds: against every plant's own distance.
     near = gauge(wooded, land, (0.0, 150.0))
     plain = 0.0
@@ -53,7 +53,7 @@ def test_the_gauge_counts_what_stands_near_and_far(wooded: OpenWorld) -> None:
         away = np.hypot(p.plants.x, p.plants.y - 150)
         limits = (0, kind.simpler_m, kind.card_m, kind.gone_m)
         plain += sum(
-            ((away >= limits[d]) & (away < limits[d + 1])).sum() * triangles_of(kind, d) for d in range(3)
+            ((away >= limits[d]) & (away < limits[d + 1])).sum() * triangles_of(wooded, kind, d) for d in range(3)
         )  # fmt: skip
     assert near["load"]["triangles"] == pytest.approx(plain, rel=0.1)
     assert near["load"]["triangles"] < 0.6 * found["load"]["triangles"]
@@ -72,9 +72,19 @@ def test_a_change_is_in_the_gauge_before_it_is_made(wooded: OpenWorld) -> None:
 
 def test_how_tall_a_plant_is_where_its_detail_changes(world: OpenWorld) -> None:
     """By hand: 7 m at 60 m, 1,080 pixels for 50°: 7 / 60 * 540 / tan 25° = 135."""
-    pixels = switch_pixels(world.row(KINDS, "tree"))
+    tree = world.row(KINDS, "tree")
+    pixels = switch_of(tree).sizes
     assert pixels["simpler"] == pytest.approx(135.1, abs=0.1)
     assert pixels["simpler"] > pixels["card"] > pixels["gone"]
+    assert [f.words for f in found_in(world) if f.check == "switches of detail"] == []
+    world.edit(patch(KINDS, "tree", simpler_m=20.0, card_m=40.0))
+    words = [f.words + " " + f.remedy for f in found_in(world) if f.check == "switches of detail"]
+    assert words == [
+        "Tree becomes simpler at 20 m, where it is 405 pixels tall: the change is seen. Let it do so from 34 m on.",
+        "Tree becomes a card at 40 m, where it is 203 pixels tall: the change is seen. Let it do so from 90 m on.",
+    ]
+    world.edit(patch(KINDS, "tree", simpler_m=34.0, card_m=91.0))
+    assert [f.words for f in found_in(world) if f.check == "switches of detail"] == []
 
 
 def words_of(world: OpenWorld) -> str:
@@ -140,3 +150,42 @@ def test_by_the_api(client: TestClient) -> None:
     assert client.patch(f"/api/worlds/{world['id']}/target", json={"machine": "strong"}).status_code == 200
     assert client.post(f"{tract}/plants/mend", json={"trouble": "boredom"}).status_code == 422
     assert client.post(f"{tract}/plants/mend", json={"trouble": "floating"}).status_code == 409
+
+
+def test_plants_that_close_the_only_way_are_found_and_taken_away(world: OpenWorld) -> None:
+    """Two starts in basins with one gap between them, and a hedge in the gap: one plant of it has to go."""
+    draw(world, "raise", path=[(150, 0, 0), (150, 140, 1.5)], radius_m=6, strength=120, softness=0.05)
+    draw(world, "raise", path=[(150, 300, 0), (150, 160, 1.5)], radius_m=6, strength=120, softness=0.05)
+    for key, x in (("a", 40.0), ("b", 260.0)):
+        world.edit(put(THINGS, key, Thing(sort="start", name=key, x=x, y=150, team=1)))
+    assert "the only way" not in words_of(world)
+    world.edit(patch(KINDS, "tree", blocks="hull", crown_m=2.0, trunk_m=0.3))
+    hedge = [NewPlant(mix="mix", kind="tree", x=150, y=float(y)) for y in range(136, 166, 2)]
+    put_plants(world, (0, 0), PutPlants(plants=hedge))
+    assert "plants close the only way from a start to another" in words_of(world).replace(
+        "1 plant closes", "plants close"
+    )
+    found = next(f for f in found_in(world) if "the only way" in f.words)
+    assert found.grave
+    before = len(plants(world))
+    mend_plants(world, world.first_tract, MendPlants(trouble="blocking"))
+    assert "the only way" not in words_of(world)
+    # Not the whole hedge.
+    assert 0 < before - len(plants(world)) <= 4
+    # Where the ground itself has no way, plants are not to blame.
+    world.undo()
+    draw(world, "raise", path=[(150, 130, 0), (150, 170, 1.5)], radius_m=12, strength=120, softness=0.05)
+    assert "the only way" not in words_of(world)
+
+
+def test_one_of_several_is_mended_alone(wooded: OpenWorld) -> None:
+    some = [str(plant["id"]) for plant in plants(wooded) if plant["kind"] == "tree"][:3]
+    change_plants(wooded, ChangePlants(ids=some, change=PlantChange(raise_by_m=2)))
+    one = next(f for f in found_in(wooded) if f.check == "growth")
+    assert one.mend_one is not None
+    mend_plants(wooded, wooded.first_tract, MendPlants.model_validate(one.mend_one.body))
+    assert "2 plants float" in words_of(wooded)
+    with pytest.raises(Conflict):
+        mend_plants(wooded, wooded.first_tract, MendPlants(trouble="floating", id="mix.tree.0.0.999"))
+    mend_plants(wooded, wooded.first_tract, MendPlants(trouble="floating"))
+    assert words_of(wooded) == ""

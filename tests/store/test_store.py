@@ -18,6 +18,7 @@ from fernfield.formats.tileblob import encode_tile
 from fernfield.store.database import answers, migrate, open_database
 from fernfield.store.schema import metadata
 from fernfield.work.growth.rows import KINDS, MIXES
+from fernfield.work.growth.swards import SWARDS
 from fernfield.work.studio import Studio
 from fernfield.work.water.rows import sea_level
 from fernfield.work.worlds.beginnings import WorldSpec
@@ -37,6 +38,12 @@ OLD_MIX = (
     '{"name": "Trees", "seed": 7, "kinds": [{"key": "tree", "name": "Tree", "form": "tree", "habit": "upright",'
     ' "density_per_ha": 220, "size_min": 1, "size_max": 1.5, "crown_m": 2.2, "tall_m": 7, "blocks_m": 0.25,'
     ' "colour": "#3f6b43"}]}'
+)
+
+
+OLD_KIND = (
+    '{"_v": 1, "name": "Tree", "form": "broadleaf", "tall_m": 7, "crown_m": 2, "trunk_m": 0.25, "leans": 0, '
+    '"blocks": "trunk", "colour": "#3c6a42"}'
 )
 
 
@@ -63,6 +70,8 @@ def older_database(folder: Path, revision: str) -> Path:
         if revision >= "0003":
             place = '{"name": "Main tract", "position": 0, "x": 0, "y": 0, "kind": "open"}'
             c.execute(text("INSERT INTO entries VALUES ('w1', 'tracts', 't1', :place)"), {"place": place})
+        if revision >= "0006":
+            c.execute(text("INSERT INTO entries VALUES ('w1', 'kinds', 'tree', :kind)"), {"kind": OLD_KIND})
         c.execute(text("INSERT INTO tiles VALUES ('t1', 'height', 0, 0, 3.25, 3.25, :blob)"), {"blob": tile})
         c.execute(
             text(
@@ -74,7 +83,7 @@ def older_database(folder: Path, revision: str) -> Path:
     return path
 
 
-@pytest.mark.parametrize("revision", ["0001", "0002", "0003", "0005"])
+@pytest.mark.parametrize("revision", ["0001", "0002", "0003", "0005", "0006"])
 def test_a_database_of_an_older_schema_opens_with_what_is_in_it(tmp_path: Path, revision: str) -> None:
     older_database(tmp_path, revision)
     studio = Studio(tmp_path)
@@ -85,6 +94,7 @@ def test_a_database_of_an_older_schema_opens_with_what_is_in_it(tmp_path: Path, 
     tree, mix = world.row(KINDS, "tree"), world.row(MIXES, "mix")
     assert (tree.form, tree.tall_m, tree.trunk_m, tree.blocks, tree.leans) == ("broadleaf", 7, 0.25, "trunk", 0)
     assert [(part.kind, mix.per_ha(part), part.size_max) for part in mix.kinds] == [("tree", 220, 1.5)]
+    assert (tree.model, studio.store.models("w1"), world.each(SWARDS)) == (None, [], [])
     studio.close()
 
 

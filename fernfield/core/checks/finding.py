@@ -17,7 +17,10 @@ class Mend:
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """`grave` findings make a world unusable for play; the others are worth a look. x, y in the tract. [m]"""
+    """`grave` findings make a world unusable for play; the others are worth a look. x, y in the tract. [m]
+
+    mend, mend_one : put right all that was found; only what is at x, y, where there is more
+    """
 
     check: str
     words: str
@@ -27,6 +30,7 @@ class Finding:
     y: float | None = None
     tract: str | None = None
     mend: Mend | None = None
+    mend_one: Mend | None = None
 
 
 @dataclass(frozen=True, slots=True)

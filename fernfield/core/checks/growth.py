@@ -32,6 +32,7 @@ TROUBLES: dict[str, Trouble] = {
         Trouble("inside_piece", "stand inside a piece", "Take them away.", "Take away"),
         Trouble("on_line", "stand on a kept line, in the way", "Take them away, or move the line.", "Take away"),
         Trouble("at_start", "stand in the first metres of a start", "Take them away.", "Take away", grave=True),
+        Trouble("blocking", "close the only way from a start to another", "Take them away.", "Take away", grave=True),
     )
 }
 """The next way to stand wrong is a line here, and a test of it beside the others in `work.growth.findings`."""
@@ -41,7 +42,7 @@ SETTLED = ("floating", "buried")
 
 @dataclass(frozen=True, slots=True)
 class Troubled:
-    """Plants of a tract with one trouble: how many, of which kind the first is, and where that stands. [m]"""
+    """Plants of a tract with one trouble: how many; of the first its kind, where it stands [m] and its id."""
 
     trouble: str
     count: int
@@ -49,6 +50,7 @@ class Troubled:
     x: float
     y: float
     tract: str
+    id: str
 
 
 def troubled(found: Sequence[Troubled]) -> Iterator[Finding]:
@@ -68,4 +70,39 @@ def troubled(found: Sequence[Troubled]) -> Iterator[Finding]:
             one.y,
             one.tract,
             Mend(f"{trouble.done}", f"/tracts/{one.tract}/plants/mend", {"trouble": one.trouble}),
-        )
+            None if one.count == 1 else Mend(
+                "This one only", f"/tracts/{one.tract}/plants/mend", {"trouble": one.trouble, "id": one.id}
+            ),
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Switch:
+    """How tall a kind is on a screen where it becomes simpler, a card and nothing [px], and its distances. [m]"""
+
+    kind: str
+    sizes: dict[str, float]
+    distances: dict[str, float]
+
+
+SEEN_PX = {"simpler": 240.0, "card": 90.0, "gone": 12.0}
+"""Taller than this on a screen of 1,080 pixels a change of detail is seen (our choice, by looking at our own forms)."""
+SWITCHES = {"simpler": "becomes simpler", "card": "becomes a card", "gone": "is gone"}
+
+
+def seen_switches(switch: Switch) -> list[str]:
+    """Which changes of detail of a kind are seen."""
+    return [name for name, most in SEEN_PX.items() if switch.sizes[name] > most]
+
+
+def switched(switches: Sequence[Switch]) -> Iterator[Finding]:
+    for one in switches:
+        for name in seen_switches(one):
+            far = one.distances[name] * one.sizes[name] / SEEN_PX[name]
+            yield Finding(
+                "switches of detail",
+                f"{one.kind} {SWITCHES[name]} at {one.distances[name]:g} m, where it is {one.sizes[name]:.0f} pixels "
+                "tall: the change is seen.",
+                f"Let it do so from {far:.0f} m on.",
+                False,
+            )

@@ -50,6 +50,7 @@ WHATS: dict[str, What] = {
         What("aspect", "Aspect", "°", 0, 360, ASPECT, around=True),
         What("curvature", "Curvature", "per 100 m", -10_000, 10_000, CURVATURE),
         What("wetness", "Wetness", "", -10, 40),
+        What("shade", "Shade", "%", 0, 100),
         What("water_distance", "Distance to water", "m", 0, 1_000),
         What("noise", "Noise", "", -1, 1),
         What("plot", "Inside a plot", "m", -500, 500),

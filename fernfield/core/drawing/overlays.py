@@ -204,8 +204,18 @@ DENSE_PER_HA = 1_000.0
 """What is as dense as this or denser has the full colour."""
 
 
+DENSE_PER_M2 = 20.0
+
+
 def _density_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
-    words = (f"{DENSE_PER_HA:,.0f} /ha and more", f"{DENSE_PER_HA / 2:,.0f} /ha", "none")
+    return _dense((f"{DENSE_PER_HA:,.0f} /ha and more", f"{DENSE_PER_HA / 2:,.0f} /ha", "none"), low, high)
+
+
+def _sward_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
+    return _dense((f"{DENSE_PER_M2:g} /m² and more", f"{DENSE_PER_M2 / 2:g} /m²", "none"), low, high)
+
+
+def _dense(words: tuple[str, ...], low: float, high: float) -> list[tuple[str, Colour | None]]:
     return [(said, colour) for said, (_, colour) in zip(words, _mark_legend(low, high), strict=True)]
 
 
@@ -256,6 +266,10 @@ OVERLAYS: dict[str, Overlay] = {
         Overlay(
             "density", "Density of growth", "how many plants stand on a hectare where", _draw_mark("density"),
             needs=frozenset({"density"}), legend=_density_legend,
+        ),
+        Overlay(
+            "sward", "Density of ground cover", "how many tufts stand on a square metre where", _draw_mark("sward"),
+            needs=frozenset({"sward"}), legend=_sward_legend,
         ),
         Overlay(
             "rule", "Rule tried out", "where the rule that is being set is met, alone", _draw_mark("rule"),

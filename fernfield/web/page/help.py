@@ -34,6 +34,7 @@ from fernfield.work.ground.rows import Landscape, Level, Limits, Recipe, Sheet, 
 from fernfield.work.growth.areas import GrowArea
 from fernfield.work.growth.load import Target
 from fernfield.work.growth.rows import Kind, Mix, Part
+from fernfield.work.growth.swards import Sward
 from fernfield.work.growth.touching import PlantChange
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.posts.tracts import TractPlace
@@ -75,7 +76,7 @@ FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
     )),
     ("growth", (
         ("Sow an area", GrowArea), ("Mix", Mix), ("Kind in a mix", Part), ("Kind", Kind),
-        ("Change of plants", PlantChange), ("Target machine", Target),
+        ("Ground cover", Sward), ("Change of plants", PlantChange), ("Target machine", Target),
     )),
     ("water", (("Sea", Water),)),
     ("light", (("Sun", Light),)),

@@ -10,13 +10,14 @@ from pydantic import ConfigDict, Field, model_validator
 
 from fernfield.core.cover.rules import WHATS, check_limits
 from fernfield.core.errors import InvalidInput
+from fernfield.core.light.shade import REACH_M
 from fernfield.work.kernel.rows import Key, Look, Row
 from fernfield.work.plots.rows import LINES, PLOTS
 
 MOST_CONDITIONS = 8
 
 WhatName = Literal[
-    "elevation", "above_water", "slope", "aspect", "curvature", "wetness", "water_distance", "noise", "plot",
+    "elevation", "above_water", "slope", "aspect", "curvature", "wetness", "shade", "water_distance", "noise", "plot",
     "line_distance", "piece_distance", "cover",
 ]  # fmt: skip
 NAMES: dict[str, tuple[str, ...]] = {
@@ -25,6 +26,9 @@ NAMES: dict[str, tuple[str, ...]] = {
 }  # fmt: skip
 """What a condition names besides its limits."""
 NEEDED = {"plot": "plot", "line_distance": "line", "cover": "cover"}
+
+REACHING = ("water_distance", "shade")
+"""What is asked of the ground around a post, as far as `reach_of` says."""
 
 
 class Condition(Row):
@@ -103,6 +107,8 @@ def need_named(conditions: Iterable[Condition], look: Look) -> None:
 
 
 def reach_of(condition: Condition) -> float:
-    """How far away a distance has to be known. [m]"""
+    """How far away the land has to be known for it. [m]"""
+    if condition.what == "shade":
+        return REACH_M
     limits = [value for value in (condition.from_, condition.to) if value is not None]
     return max(limits, default=0.0) + condition.soft / 2

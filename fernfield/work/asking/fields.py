@@ -15,6 +15,7 @@ import numpy as np
 from fernfield.core.brush.keep import depths
 from fernfield.core.cover import rules as core
 from fernfield.core.grid import FloatArray, Window
+from fernfield.core.light.shade import reach_posts, shade
 from fernfield.core.noise import Octaves, fractal, plain_spots
 from fernfield.core.wetness import wetness
 from fernfield.work.asking.conditions import Condition, reach_of
@@ -188,6 +189,12 @@ def _wetness(asked: Asked, condition: Condition) -> FloatArray:
     return np.asarray(upper * (1 - v) + lower * v, np.float32)
 
 
+def _shade(asked: Asked, condition: Condition) -> FloatArray:
+    """How much of the sun's course the land takes from a post. [%]"""
+    around = reach_posts(asked.spacing)
+    return shade(heights_around(asked, around), asked.spacing, around) * np.float32(100)
+
+
 class Asking:
     """Conditions as the core knows them, and the arrays that they ask for, each worked out once."""
 
@@ -243,6 +250,7 @@ Field = Callable[[Asked, Condition], FloatArray]
 
 FIELDS: dict[str, Field] = {
     "wetness": _wetness,
+    "shade": _shade,
     "water_distance": _water_distance,
     "noise": _noise,
     "plot": _plot,

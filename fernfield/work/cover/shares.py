@@ -23,7 +23,7 @@ from fernfield.core.cover.transition import laid_along, reach
 from fernfield.core.errors import Conflict, named
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.light.relief import slope_degrees
-from fernfield.work.asking.conditions import reach_of
+from fernfield.work.asking.conditions import REACHING, reach_of
 from fernfield.work.asking.fields import Asked, Asking, heights_around, noise
 from fernfield.work.cover.rows import covers_of, shown_covers
 from fernfield.work.cover.ruling import COVER_RULES, Rule, conditions_of
@@ -142,7 +142,7 @@ def by_rules(world: OpenWorld, asked: Asked, rules: Sequence[Rule]) -> FloatArra
 def moved_by(world: OpenWorld, land: Land, window: Window) -> Window:
     """The posts whose covers may change when the ground or what is painted in a window does, by rules and strips; of
     wetness see `ruling.drains`."""
-    far = max((reach_of(c) for c in conditions_of(world) if c.what == "water_distance"), default=0.0)
+    far = max((reach_of(c) for c in conditions_of(world) if c.what in REACHING), default=0.0)
     strips = reach([strip for _, strip in strips_of(world)], land.grid.spacing)
     return land.clip(window.pad(math.ceil(far / land.grid.spacing) + strips + 2))
 

@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import Field
 
 from fernfield.core.checks.growth import SETTLED, TROUBLES, Troubled
 from fernfield.core.errors import Conflict
@@ -18,6 +19,7 @@ from fernfield.core.light.relief import slope_degrees
 from fernfield.work.growth.listing import id_of
 from fernfield.work.growth.standing import StandingPlants, bed_of, plant_obstacles, stood
 from fernfield.work.growth.touching import MOST_TOUCHED, DropPlants, SettlePlants, drop_plants, settle_plants
+from fernfield.work.growth.ways import in_the_way
 from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.tracts import Tract
@@ -37,15 +39,19 @@ FREE_M = 4.0
 MOST_LOOKED_AT = 2_049**2
 """Posts of a tract whose plants are gone through: larger ones would keep whoever hands over waiting."""
 
-TroubleName = Literal["floating", "buried", "under_water", "too_steep", "inside_piece", "on_line", "at_start"]
+TroubleName = Literal[
+    "floating", "buried", "under_water", "too_steep", "inside_piece", "on_line", "at_start", "blocking"
+]
+BLOCKING = "blocking"
 Mask = NDArray[np.bool_]
 
 
 class MendPlants(Command):
-    """Put right all plants of a tract that have a trouble."""
+    """Put right the plants of a tract that have a trouble: all, or the one with an id."""
 
     do: Literal["mend_plants"] = "mend_plants"
     trouble: Annotated[TroubleName, UNASKED]
+    id: Annotated[Annotated[str, Field(max_length=200)] | None, UNASKED] = None
 
 
 @dataclass(frozen=True)
@@ -147,6 +153,8 @@ def _plants(world: OpenWorld, tract: Tract) -> Iterator[tuple[StandingPlants, Gr
 
 def troubled_in(world: OpenWorld, tract: Tract, trouble: str) -> list[str]:
     """The ids of all plants of a tract that have a trouble."""
+    if trouble == BLOCKING:
+        return [one.id for one in in_the_way(world, world.land_from(tract.row.id)) if one.tract == tract.row.id]
     ids = []
     for found, ground in _plants(world, tract):
         for i in np.flatnonzero(LOOKS[trouble](found, ground)):
@@ -160,23 +168,32 @@ def troubles_of(world: OpenWorld) -> Iterator[Troubled]:
     for tract in world.tracts.values():
         if tract.grid.rows * tract.grid.cols > MOST_LOOKED_AT:
             continue
-        counts = dict.fromkeys(TROUBLES, 0)
-        firsts: dict[str, tuple[str, float, float]] = {}
+        counts = dict.fromkeys(LOOKS, 0)
+        firsts: dict[str, tuple[str, float, float, str]] = {}
         for found, ground in _plants(world, tract):
             for trouble, look in LOOKS.items():
                 wrong = np.flatnonzero(look(found, ground))
                 counts[trouble] += len(wrong)
                 if len(wrong) and trouble not in firsts:
-                    first = int(wrong[0])
-                    firsts[trouble] = found.kind.name, float(found.plants.x[first]), float(found.plants.y[first])
-        for trouble, (kind, x, y) in firsts.items():
-            yield Troubled(trouble, counts[trouble], kind, x, y, tract.row.id)
+                    at, p = int(wrong[0]), found.plants
+                    own = id_of(found.mix, found.part.kind, p.block[at], p.number[at], p.put[at])
+                    firsts[trouble] = found.kind.name, float(p.x[at]), float(p.y[at]), own
+        for trouble, (kind, x, y, own) in firsts.items():
+            yield Troubled(trouble, counts[trouble], kind, x, y, tract.row.id, own)
+    for land in world.lands():
+        blocking = list(in_the_way(world, land))
+        for key in land.tract_ids:
+            mine = [one for one in blocking if one.tract == key]
+            if mine:
+                yield Troubled(BLOCKING, len(mine), mine[0].kind, mine[0].x, mine[0].y, key, mine[0].id)
 
 
 def mend_plants(world: OpenWorld, tract: Tract, command: MendPlants) -> Outcome:
-    """Settle, or take away, all that have a trouble; one revision. Raises Conflict when there are none."""
+    """Settle, or take away, what has a trouble; one revision. Raises Conflict when there is none."""
     with world.lock:
         ids = troubled_in(world, tract, command.trouble)[:MOST_TOUCHED]
+        if command.id is not None:
+            ids = [own for own in ids if own == command.id]
         if not ids:
             raise Conflict(f"no plants {TROUBLES[command.trouble].words}: nothing was done")
         if command.trouble in SETTLED:

@@ -9,13 +9,17 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 
+from fernfield.core.checks.growth import Switch
+from fernfield.core.grid import Window
 from fernfield.core.growth.load import MACHINES, Drawn, load
-from fernfield.core.growth.shapes import DETAILS
+from fernfield.core.growth.shapes import DETAILS, NEAR
 from fernfield.core.growth.spacing import HECTARE_M2
+from fernfield.core.growth.sward import TUFT_TRIANGLES, tufts_drawn
 from fernfield.work.growth.hand import hand_of
 from fernfield.work.growth.rows import Kind, Mix, kind_of, mixes_of
 from fernfield.work.growth.shaping import triangles_of
 from fernfield.work.growth.sowing import shares_of
+from fernfield.work.growth.swards import SWARDS, sward_share
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.rows import ONLY, Collection, Row
 from fernfield.work.kernel.says import Say
@@ -57,12 +61,18 @@ def _counts(world: OpenWorld, land: Land, changed: Mapping[str, Mix]) -> tuple[l
     return found, step
 
 
+def _near(land: Land, spot: tuple[float, float] | None, reach: float, step: int) -> tuple[Window, int]:
+    """The posts whose ground cover is drawn: around a spot, or all of them, every so many."""
+    return (land.bounds, step) if spot is None else (land.around(*spot, reach), 1)
+
+
 def gauge(
     world: OpenWorld, land: Land, spot: tuple[float, float] | None = None, changed: Mapping[str, Mix] | None = None
 ) -> dict[str, Any]:
     """The load of a land's growth: `whole`, and from a spot by the distances of the kinds, beside the target machine.
 
-    `changed`: mixes as they would be. Counts are those that the land has room for by how full it is, cell by cell.
+    Ground cover counts as far as it is drawn: around the spot, or where on the land it is densest. `changed`: mixes as
+    they would be. Counts are those that the land has room for by how full it is, cell by cell.
     """
     counts, step = _counts(world, land, changed or {})
     grid, bounds = land.grid, land.bounds
@@ -75,7 +85,9 @@ def gauge(
 
     def add(key: str, kind: Kind, detail: int, count: float) -> None:
         before = drawn.get((key, detail))
-        drawn[key, detail] = Drawn(key, detail, count + (before.count if before else 0.0), triangles_of(kind, detail))
+        drawn[key, detail] = Drawn(
+            key, detail, count + (before.count if before else 0.0), triangles_of(world, kind, detail)
+        )
 
     for key, kind, count in counts:
         whole[key] = whole.get(key, 0.0) + float(count.sum())
@@ -94,20 +106,25 @@ def gauge(
         if number and isinstance(own, Kind):
             whole[key] = whole.get(key, 0.0) + number
             add(key, own, 0, number)
+    tufts: dict[str, int] = {}
+    with world.lock:
+        for key, row in world.each(SWARDS):
+            share = sward_share(world, land, row, *_near(land, spot, row.reach_m, step))
+            many = tufts_drawn(share, grid.spacing * (1 if spot else step), row.per_m2, row.reach_m)
+            drawn[key, -1] = Drawn(f"sward:{key}", NEAR, many, TUFT_TRIANGLES)
+            tufts[key] = round(many)
     machine = MACHINES[world.only(TARGET).machine]
     found = load(list(drawn.values()))
     return {
         "machine": asdict(machine), "spot": None if spot is None else list(spot),
         "kinds": {key: round(count) for key, count in whole.items()}, "count": round(sum(whole.values())),
+        "tufts": tufts,
         "load": asdict(found), "shares": {name: round(share, 4) for name, share in found.shares(machine).items()},
     }  # fmt: skip
 
 
-def switch_pixels(kind: Kind, tall_px: int = 1080, view_deg: float = 50.0) -> dict[str, float]:
-    """How tall a kind of size 1 is on a screen where its detail changes. [px]
-
-    A change at more than some tens of pixels is seen; the page's view is 50° high.
-    """
+def switch_of(kind: Kind, tall_px: int = 1080, view_deg: float = 50.0) -> Switch:
+    """How tall a kind of size 1 is on a screen where its detail changes; the page's view is 50° high."""
     per_m = tall_px / (2 * math.tan(math.radians(view_deg) / 2))
-    return {name: round(kind.tall_m / far * per_m, 1)
-            for name, far in (("simpler", kind.simpler_m), ("card", kind.card_m), ("gone", kind.gone_m))}  # fmt: skip
+    far = {"simpler": kind.simpler_m, "card": kind.card_m, "gone": kind.gone_m}
+    return Switch(kind.name, {name: round(kind.tall_m / m * per_m, 1) for name, m in far.items()}, far)

@@ -9,9 +9,11 @@ import numpy as np
 
 from fernfield.core.grid import Window
 from fernfield.core.growth.shapes import VARIANTS
+from fernfield.formats.mesh import kind_of_gltf
 from fernfield.formats.tables import GROWTH_COLUMNS, growth_rows
 from fernfield.work.growth.rows import KINDS, MIXES
 from fernfield.work.growth.standing import Bed, bed_of, stood
+from fernfield.work.growth.swards import SWARDS
 from fernfield.work.kernel.crew import Crew
 from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rooms import Package, PackagePart, Step
@@ -55,8 +57,17 @@ def manifest(world: OpenWorld) -> dict[str, Any]:
     """What a package's manifest says of the kinds and mixes."""
     return {
         "kinds": [KINDS.tell(world, key, row) for key, row in world.each(KINDS)],
+        "swards": [SWARDS.tell(world, key, row) for key, row in world.each(SWARDS)],
         "mixes": [MIXES.tell(world, key, row) for key, row in world.each(MIXES)],
     }
+
+
+def put_models(package: Package, world: OpenWorld) -> None:
+    """The shapes that kinds name, as they were brought."""
+    for key in sorted({kind.model for _, kind in world.each(KINDS) if kind.model is not None}):
+        body = world.store.model(world.id, key)
+        if body is not None:
+            package.put(f"models/{key}.{kind_of_gltf(body)}", iter([body]))
 
 
 GROWTH_PART = PackagePart("growth as CSV", _put, weight=2.5)

@@ -6,25 +6,30 @@ from fernfield.core.checks import growth
 from fernfield.core.growth.tools import GLADE, GROWTH, GROWTH_TOOLS, SPARE
 from fernfield.work.growth.findings import troubles_of
 from fernfield.work.growth.hand import TOUCHED
-from fernfield.work.growth.load import TARGET
-from fernfield.work.growth.packing import GROWTH_PART, manifest
+from fernfield.work.growth.load import TARGET, switch_of
+from fernfield.work.growth.packing import GROWTH_PART, manifest, put_models
 from fernfield.work.growth.rows import KINDS, MIXES
 from fernfield.work.growth.sowing import told, touched
 from fernfield.work.growth.standing import plant_obstacles
+from fernfield.work.growth.swards import SWARDS, SWARDS_PART
 from fernfield.work.kernel.posts.layers import Layer
 from fernfield.work.kernel.rooms import Check, Room
 
 ROOM = Room(
     "growth",
-    collections=(KINDS, MIXES, TOUCHED, TARGET),
+    collections=(KINDS, MIXES, TOUCHED, TARGET, SWARDS),
     layers=(
         Layer(GROWTH, seen=GROWTH, carried="growth", touched=touched, told=told),
         Layer(SPARE, seen=GROWTH, carried="growth"),
         Layer(GLADE, seen=GROWTH, carried="growth", touched=lambda world, tool, subject: [(GLADE, tool.sign)]),
     ),
     tools=tuple(GROWTH_TOOLS.values()),
-    parts=(GROWTH_PART,),
-    checks=(Check("growth", lambda world: growth.troubled(list(troubles_of(world)))),),
+    parts=(GROWTH_PART, SWARDS_PART),
+    checks=(
+        Check("growth", lambda world: growth.troubled(list(troubles_of(world)))),
+        Check("switches of detail", lambda world: growth.switched([switch_of(k) for _, k in world.each(KINDS)])),
+    ),
     obstacles=plant_obstacles,
     manifest=manifest,
+    whole=put_models,
 )

@@ -27,7 +27,8 @@ Share = Annotated[float, Field(ge=0, le=1)]
 class Kind(Row):
     """Collection "kinds": one sort of plant or stone. Measures are those of size 1. [m]
 
-    form : what it is made as; leans : how far it leans with the ground, 0 upright, 1 as steeply
+    form : what it is made as; model : the key of a shape that somebody brought, in its place
+    leans : how far it leans with the ground, 0 upright, 1 as steeply
     blocks : what of it a walker cannot pass: nothing, its trunk, a box around it, or its hull
     bends : how far it bends in wind; colour, dry_colour : of its leaves (or stone), healthy and dry
     variant : how it looks; simpler_m, card_m, gone_m : from where on it is drawn simpler, as a card, not at all
@@ -36,6 +37,7 @@ class Kind(Row):
 
     name: Name
     form: Annotated[FormName, Say("Form", called={name: form.label for name, form in FORMS.items()})]
+    model: Annotated[Key | None, UNASKED] = None
     tall_m: Annotated[float, Field(gt=0, le=100), Say("Height", "m")]
     crown_m: Annotated[float, Field(gt=0, le=50), Say("Radius of its crown", "m")]
     trunk_m: Annotated[float, Field(ge=0, le=20), Say("Radius of its trunk", "m")] = 0.0
@@ -168,6 +170,8 @@ class Mix(Row):
 def _plan_kind(change: Change[Kind], look: Look) -> Plan:
     if change.new is None:
         raise Conflict("a kind is removed by DELETE of its own route: its places in the mixes go too")
+    if change.new.model is not None and (change.old is None or change.old.model != change.new.model):
+        look.need_model(change.new.model)
     return plainly(KINDS, change)
 
 

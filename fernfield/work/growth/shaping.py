@@ -7,17 +7,27 @@ from functools import lru_cache
 import numpy as np
 
 from fernfield.core.grid import FloatArray
-from fernfield.core.growth.shapes import BARK, FORMS, STONE, coloured, shown
+from fernfield.core.growth.shapes import BARK, FORMS, LEAF, STONE, Mesh, coloured, shown
+from fernfield.core.growth.shapes.brought import Brought, fitted
+from fernfield.work.growth.models import model_of
 from fernfield.work.growth.rows import Kind
+from fernfield.work.kernel.world import OpenWorld
 
 
 def _ink(text: str) -> tuple[float, float, float]:
     return int(text[1:3], 16) / 255, int(text[3:5], 16) / 255, int(text[5:7], 16) / 255
 
 
-def shape_of(kind: Kind, detail: int) -> FloatArray:
+def shape_of(world: OpenWorld, kind: Kind, detail: int) -> FloatArray:
     """Corners of triangles, shape (corners, 11): x, y, z up [m, size 1], normal, colour (0 to 1), how much of the tint
     it takes on, and how far it sways (0 to 1)."""
+    if kind.model is not None:
+        return _brought(model_of(world, kind.model), kind, detail)
+    return formed(kind, detail)
+
+
+def formed(kind: Kind, detail: int) -> FloatArray:
+    """As `shape_of`, from its form, whether somebody brought a shape or not."""
     return _shape(
         kind.form, kind.tall_m, kind.crown_m, kind.trunk_m, kind.colour, kind.bark_colour, kind.variant, kind.bends,
         detail,
@@ -30,6 +40,18 @@ def _shape(
 ) -> FloatArray:
     mesh = shown(FORMS[form].build(tall, crown, trunk or 0.05, detail), variant)
     colour, tinted = coloured(mesh, _ink(leaf), _ink(bark), variant)
+    return _packed(mesh, colour, tinted, tall, bends)
+
+
+def _brought(shape: Brought, kind: Kind, detail: int) -> FloatArray:
+    mesh, own = fitted(shape, kind.tall_m, kind.crown_m, detail)
+    kept = shown(mesh, kind.variant)
+    own = own if kept is mesh else own[mesh.of != LEAF]
+    colour, tinted = coloured(kept, (1.0, 1.0, 1.0), (1.0, 1.0, 1.0), kind.variant, own)
+    return _packed(kept, colour, tinted, kind.tall_m, kind.bends)
+
+
+def _packed(mesh: Mesh, colour: FloatArray, tinted: FloatArray, tall: float, bends: float) -> FloatArray:
     high = np.clip(mesh.at[:, 2] / max(tall, 1e-6), 0, 1)
     sways = np.where(mesh.of == STONE, 0.0, bends * high**2 * np.where(mesh.of == BARK, 0.6, 1.0))
     return np.concatenate(
@@ -37,6 +59,6 @@ def _shape(
     ).astype(np.float32)
 
 
-def triangles_of(kind: Kind, detail: int) -> int:
+def triangles_of(world: OpenWorld, kind: Kind, detail: int) -> int:
     """How many triangles a kind has at a detail."""
-    return len(shape_of(kind, detail)) // 3
+    return len(shape_of(world, kind, detail)) // 3

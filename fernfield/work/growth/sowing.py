@@ -67,7 +67,7 @@ def ticks_of(mix: Mix, kinds: list[str] | None, target_per_ha: float | None) -> 
 
 
 @lru_cache(maxsize=64)
-def _below(share: float) -> float:
+def below(share: float) -> float:
     """Below which value so much of all noise lies, from a sample of it."""
     spots = plain_spots(0.0, 0.0, 1.0)
     sample = fractal((512, 512), spots, Octaves(16.0, OCTAVES, PERSISTENCE, 5), 1.0)
@@ -120,7 +120,7 @@ def shares_of(
         full *= _mask(asked, layer)
         full *= 1 - _mask(asked, GLADE)
     if mix.open:
-        full *= noise(asked, mix.open_m, mix.seed + 977) > _below(round(mix.open, 3))
+        full *= noise(asked, mix.open_m, mix.seed + 977) > below(round(mix.open, 3))
     asking = Asking(asked)
     covers: dict[str, Any] = {key: row for key, row in world.rows["covers"].items() if getattr(row, "likes", ())}
     heights: FloatArray | None = None

@@ -404,12 +404,7 @@ def _fill(
 def _of_block(world: OpenWorld, key: str, mix: Mix, block: tuple[int, int]) -> Iterator[tuple[Land, str, Plants]]:
     """The sown plants of a mix that stand in one block of its pattern, by land and kind, in the land's metres."""
     side = mix.pattern.block_m
-    seen: set[str] = set()
-    for tract_id in world.tracts:
-        if tract_id in seen:
-            continue
-        land = world.land_from(tract_id)
-        seen |= {part.tract.row.id for part in land.parts}
+    for land in world.lands():
         x0, y0 = block[0] * side - land.origin[0], block[1] * side - land.origin[1]
         window = land.clip(land.grid.window_of(x0, y0, x0 + side, y0 + side))
         if window.empty:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from fernfield.core.errors import Conflict, NotFound
+from fernfield.core.errors import Conflict, NotFound, named
 from fernfield.core.grid import Grid
 from fernfield.work.kernel.commands import Edit, Remove, Single, Together
 from fernfield.work.kernel.rows import Change, Collection, Moves, Plan, R, Row
@@ -41,6 +41,11 @@ class Planned:
         """As `need`, of a collection of another room, by its name."""
         found: Row = self.need(self._world.house.collection(name), key)
         return found
+
+    def need_model(self, key: str) -> None:
+        """Raises NotFound, with the keys of the shapes that people brought."""
+        known = {model.key: model for model in self._world.store.models(self._world.id)}
+        named(known, "shape", key)
 
     def only(self, collection: Collection[R]) -> R:
         return self.get(collection, collection.only or "") or first_of(collection)

@@ -7,7 +7,7 @@ in one transaction, and only then is acknowledged: see `ledger`, and `arbiter` f
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import nullcontext
 from dataclasses import dataclass
 from typing import Any
@@ -256,6 +256,15 @@ class OpenWorld:
     def land_from(self, tract_id: str) -> Land:
         """The land of a tract, in the tract's own posts and metres."""
         return seen_from(self.land(tract_id), tract_id)
+
+    def lands(self) -> Iterator[Land]:
+        """Every land once, in the posts and metres of its first tract."""
+        seen: set[str] = set()
+        for tract_id in self.tracts:
+            if tract_id not in seen:
+                land = self.land_from(tract_id)
+                seen.update(land.tract_ids)
+                yield land
 
     def country(self, tract_id: str) -> Land:
         """All that is seen with a tract, in the world's metres: its land first, then all other open land on the same

@@ -11,13 +11,22 @@ import numpy as np
 
 from fernfield.core.brush.keep import within
 from fernfield.core.drawing.labels import contour_labels
-from fernfield.core.drawing.overlays import DENSE_PER_HA, SLOPE_CLASSES, TINTS, Seen, draw_openings, tint_range
+from fernfield.core.drawing.overlays import (
+    DENSE_PER_HA,
+    DENSE_PER_M2,
+    SLOPE_CLASSES,
+    TINTS,
+    Seen,
+    draw_openings,
+    tint_range,
+)
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.ground.openings import OPENING
 from fernfield.core.light.relief import slope_degrees
 from fernfield.work.cover.rows import covers_of
 from fernfield.work.cover.shares import met_by, shares_at
 from fernfield.work.growth.sowing import density_at
+from fernfield.work.growth.swards import cover_density
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
@@ -131,6 +140,10 @@ def _marks(
     if "density" in wanted:
         marks["density"] = _at_pixels_of(
             level, part, lambda window, step: np.minimum(density_at(world, land, window, step) / DENSE_PER_HA, 1)
+        )  # fmt: skip
+    if "sward" in wanted:
+        marks["sward"] = _at_pixels_of(
+            level, part, lambda window, step: np.minimum(cover_density(world, land, window, step) / DENSE_PER_M2, 1)
         )  # fmt: skip
     if "rule" in wanted and show.rule is not None and show.rule.cover in covers:
         # Alone, and also where its cover is the base: as a rule for another cover would be.

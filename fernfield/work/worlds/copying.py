@@ -62,5 +62,10 @@ def copy_world(job: Job, house: House, store: WorldStore, world_id: str, name: s
             blob = store.picture(world_id, picture.key)
             if blob is not None:
                 pictures.append((picture, blob))
-        store.create(NewWorld(made, tracts, rows, tiles(), pictures, coarser()))
+        models = []
+        for model in store.models(world_id):
+            file = store.model(world_id, model.key)
+            if file is not None:
+                models.append((model, file))
+        store.create(NewWorld(made, tracts, rows, tiles(), pictures, coarser(), models))
     return {"world": made}

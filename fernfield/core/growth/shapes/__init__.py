@@ -56,13 +56,16 @@ DEAD_BARK = (0.56, 0.53, 0.49)
 Colour = tuple[float, float, float]
 
 
-def coloured(mesh: Mesh, leaf: Colour, bark: Colour, variant: str) -> tuple[FloatArray, FloatArray]:
+def coloured(
+    mesh: Mesh, leaf: Colour, bark: Colour, variant: str, own: FloatArray | None = None
+) -> tuple[FloatArray, FloatArray]:
     """The colour of every corner, 0 to 1, shape (corners, 3), and how much of the tint it takes on (0 or 1).
 
-    Corners of leaves that a variant has not are all put in one place by `shown`.
+    `own`: the colour that each corner has by itself. Corners of leaves that a variant has not are all put in one place
+    by `shown`.
     """
     inks = np.array([leaf, bark, leaf], np.float32)
-    colour = inks[mesh.of].copy()
+    colour = inks[mesh.of] if own is None else own.copy()
     tinted = (mesh.of == LEAF).astype(np.float32)
     if variant == "dead":
         colour[mesh.of == BARK] = DEAD_BARK

@@ -72,7 +72,15 @@ Alpine.data("load", () => ({
   },
   get kinds() {
     const counts = Object.entries(gauge.found?.kinds ?? {});
-    return counts.map(([kind, count]) => ({ kind, name: row("kinds", kind)?.name ?? kind, count: large(count) }));
+    const tufts = Object.entries(gauge.found?.tufts ?? {});
+    return [
+      ...counts.map(([kind, count]) => ({ kind, name: row("kinds", kind)?.name ?? kind, count: large(count) })),
+      ...tufts.map(([key, count]) => ({
+        kind: `sward:${key}`,
+        name: `${row("swards", key)?.name ?? key}, tufts near the eye`,
+        count: large(count),
+      })),
+    ];
   },
   /** @param {Event} event */
   from(event) {

@@ -2,9 +2,11 @@
 import Alpine from "/static/js/kernel/alpine.js";
 import "./load.js";
 import "./plants.js";
+import { habitats } from "./habitat.js";
+import { sward } from "./swards.js";
 import { sendAlso } from "/static/js/kernel/forms.js";
-import { ask } from "/static/js/kernel/say.js";
-import { watchForm } from "/static/js/seen/bench.js";
+import { ask, say } from "/static/js/kernel/say.js";
+import { fetchPanel, watchForm } from "/static/js/seen/bench.js";
 import { row, rows, subject } from "/static/js/seen/rows.js";
 import { heed, keep, showAnew, state, watch } from "/static/js/seen/state.js";
 
@@ -13,10 +15,8 @@ import { heed, keep, showAnew, state, watch } from "/static/js/seen/state.js";
 const base = `/api/worlds/${state.world.id}`;
 const box = /** @type {HTMLElement} */ (document.getElementById("bench"));
 
-/** What a habitat may ask, as the server declares it. @type {Record<string, {label: string, unit: string, least: number, most: number, named: string, field: string}>} */
-const WHATS = {};
-/** What is open on the bench. @type {{part: string, kind: string, what: string, figures: any[]}} */
-const open = Alpine.reactive({ part: "", kind: "", what: "elevation", figures: [] });
+/** What is open on the bench. @type {{part: string, kind: string, figures: any[], switches: string}} */
+const open = Alpine.reactive({ part: "", kind: "", figures: [], switches: "" });
 
 const mix = () => row("mixes", subject("mix"));
 const parts = () => /** @type {Part[]} */ (mix()?.kinds ?? []);
@@ -29,10 +29,10 @@ const putParts = (kinds) => ask(`${base}/mixes/${subject("mix")}`, "PATCH", { ki
 /** Change one kind of the mix. @param {Partial<Part>} said */
 const patchPart = (said) => ask(`${base}/mixes/${subject("mix")}/kinds/${part()?.kind}`, "PATCH", said);
 
+habitats.part = { of: part, put: (conditions) => patchPart({ conditions }) };
+
 heed("panel", () => {
   if (state.stage !== "growth") return;
-  const told = /** @type {HTMLElement | null} */ (box.querySelector("[data-whats]"));
-  Object.assign(WHATS, JSON.parse(told?.dataset.whats || "{}"));
   for (const form of /** @type {NodeListOf<HTMLFormElement>} */ (box.querySelectorAll("form[data-grow-area]")))
     sendAlso(form, () => {
       const { cover, ...area } = state.area;
@@ -56,11 +56,17 @@ heed("panel", () => {
     (own) => `${base}/mixes/${subject("mix")}/kinds/${own.kind}`,
   );
   follow(
+    "form[data-sward-form]",
+    () => sward(),
+    (own) => `${base}/swards/${own.key}`,
+  );
+  follow(
     "form[data-kind-form]",
     () => kind(),
     (own) => `${base}/kinds/${own.key}`,
   );
   Alpine.effect(() => look(kind()));
+  Alpine.effect(() => askSwitches(kind()));
   askFigures();
 });
 
@@ -81,6 +87,24 @@ function follow(which, read, path) {
     return own;
   });
 }
+
+/** How tall the kind is where its detail changes. @param {any} own */
+async function askSwitches(own) {
+  if (!own) return;
+  const { key, tall_m, simpler_m, card_m, gone_m } = own;
+  const answer = await fetch(`${base}/kinds/${key}/switches?of=${[tall_m, simpler_m, card_m, gone_m].join()}`);
+  if (!answer.ok || kind()?.key !== key) return;
+  const { sizes, seen } = await answer.json();
+  const said = (/** @type {string} */ name) => `${whole(sizes[name])} px${seen.includes(name) ? " (seen)" : ""}`;
+  open.switches = `On a screen of 1,080 px it turns simpler at ${said("simpler")} tall, a card at ${said("card")}, gone at ${said("gone")}.`;
+}
+
+document.body.addEventListener("fern:shape", async (event) => {
+  const { key, name, tall_m, wide_m } = /** @type {CustomEvent} */ (event).detail;
+  if (state.stage !== "growth" || !key) return;
+  await fetchPanel();
+  say(`${name} is among the shapes, ${tall_m} m tall, ${wide_m} m around its foot. Choose it for a kind.`, "calm");
+});
 
 /** What the mix comes to, in figures. */
 async function askFigures() {
@@ -140,28 +164,6 @@ Alpine.data("growth", () => ({
   get partWords() {
     return part() ? `${nameOf(part()?.kind ?? "")} in ${mix()?.name}` : "This mix has no kinds";
   },
-  get habitat() {
-    return (part()?.conditions ?? []).map((one, at) => {
-      const what = WHATS[one.what];
-      const named = one.plot ?? one.line ?? one.cover ?? "";
-      const of = named ? ` of ${row(what?.named ?? "", named)?.name ?? named}` : "";
-      const low = one.from === null || one.from === undefined ? "" : ` from ${one.from}`;
-      const high = one.to === null || one.to === undefined ? "" : ` to ${one.to}`;
-      const words = `${what?.label ?? one.what}${of}${low}${high} ${what?.unit ?? ""}`.trim();
-      return { at, words, drop: `Take out: ${words}` };
-    });
-  },
-  get unit() {
-    return WHATS[open.what]?.unit ?? "";
-  },
-  get range() {
-    const what = WHATS[open.what];
-    return what ? `${what.least} to ${what.most} ${what.unit}; left out: no limit` : "";
-  },
-  get names() {
-    const named = WHATS[open.what]?.named;
-    return named ? rows(named) : [];
-  },
   get kinds() {
     return rows("kinds").map((one) => ({
       key: one.key,
@@ -176,6 +178,9 @@ Alpine.data("growth", () => ({
   },
   get hiddenKind() {
     return state.kindsHidden.includes(kind()?.key);
+  },
+  get switchWords() {
+    return open.switches;
   },
   get lookWords() {
     return kind() ? `${kind().name}: ${kind().tall_m} m tall, drawn beside a person of 1.8 m` : "";
@@ -214,27 +219,6 @@ Alpine.data("growth", () => ({
   removeMix() {
     ask(`${base}/mixes/${subject("mix")}`, "DELETE");
   },
-  /** @param {Event} event */
-  asks(event) {
-    open.what = /** @type {HTMLSelectElement} */ (event.target).value;
-  },
-  /** @param {Event} event */
-  async addCondition(event) {
-    const form = /** @type {HTMLFormElement} */ (event.target);
-    const value = (/** @type {string} */ name) =>
-      /** @type {HTMLInputElement | null} */ (form.querySelector(`#asks-${name}`))?.value ?? "";
-    /** @type {Record<string, any>} */
-    const said = { what: open.what };
-    for (const name of ["from", "to", "soft"]) if (value(name) !== "") said[name] = Number(value(name));
-    const { field } = WHATS[open.what] ?? {};
-    if (field && value("name")) said[field] = value("name");
-    if (await patchPart({ conditions: [...(part()?.conditions ?? []), /** @type {any} */ (said)] })) form.reset();
-  },
-  /** @param {Event} event */
-  dropCondition(event) {
-    const at = Number(keyOf(event, "at"));
-    patchPart({ conditions: (part()?.conditions ?? []).filter((_, i) => i !== at) });
-  },
   async copyKind() {
     const { key: _, ...own } = kind() ?? {};
     const made = await ask(`${base}/kinds`, "POST", { ...own, name: `${own.name} again` });
@@ -258,8 +242,10 @@ Alpine.data("growth", () => ({
 async function look(own) {
   const canvas = /** @type {HTMLCanvasElement | null} */ (document.getElementById("kind-look"));
   if (!canvas || !own) return;
-  const { key, tall_m, crown_m, form, variant, colour, trunk_m } = own;
-  const answer = await fetch(`${base}/kinds/${key}/shape?detail=0&of=${[form, variant, colour, trunk_m].join()}`);
+  const { key, tall_m, crown_m, form, variant, colour, trunk_m, model } = own;
+  const answer = await fetch(
+    `${base}/kinds/${key}/shape?detail=0&of=${[form, model, variant, colour, trunk_m].join()}`,
+  );
   const pen = canvas.getContext("2d");
   if (!answer.ok || !pen || kind()?.key !== key) return;
   const corners = new Float32Array(await answer.arrayBuffer());

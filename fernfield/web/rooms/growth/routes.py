@@ -2,28 +2,35 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import TYPE_CHECKING, Annotated, Any
 
 import numpy as np
-from fastapi import APIRouter, Query, Response
+from fastapi import APIRouter, File, Form, Query, Response, UploadFile
 from pydantic import create_model
 
+from fernfield.core.checks.growth import SEEN_PX, seen_switches
 from fernfield.core.cover.rules import WHATS
 from fernfield.core.errors import InvalidInput, named
 from fernfield.core.growth.shapes import VARIANTS
 from fernfield.core.growth.spacing import DENSEST_PER_HA
 from fernfield.core.growth.tools import GROWTH_TOOLS
+from fernfield.formats.mesh import check_size
+from fernfield.formats.model import MOST_BYTES
 from fernfield.web.kernel.panels import Asked, Panel
-from fernfield.web.kernel.parts import ByLand, TheLand, TheTract, TheWorld, keyed_json
+from fernfield.web.kernel.parts import ByLand, TheLand, TheStudio, TheTract, TheWorld, keyed_json
+from fernfield.web.kernel.uploads import upload
 from fernfield.web.kernel.windows import TheWindow
 from fernfield.work.growth.areas import GrowArea, grow_area
 from fernfield.work.growth.findings import MendPlants, mend_plants
 from fernfield.work.growth.listing import MOST_LISTED, figures_of, listed
-from fernfield.work.growth.load import TARGET, Target, gauge
+from fernfield.work.growth.load import TARGET, Target, gauge, switch_of
+from fernfield.work.growth.models import add_model
 from fernfield.work.growth.removing import remove_kind, remove_mix
 from fernfield.work.growth.rows import KINDS, MIXES, Kind, Mix, Part, Variant
 from fernfield.work.growth.shaping import shape_of
 from fernfield.work.growth.standing import standing_plants
+from fernfield.work.growth.swards import SWARDS, Sward, sward_bytes
 from fernfield.work.growth.touching import (
     ChangePlants,
     DropPlants,
@@ -39,7 +46,7 @@ from fernfield.work.growth.touching import (
 )
 from fernfield.work.kernel.commands import Command, patch
 from fernfield.work.kernel.posts.tracts import Tract
-from fernfield.work.kernel.rows import Key
+from fernfield.work.kernel.rows import Key, Name
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.areas import said_in_world
 
@@ -106,9 +113,37 @@ def shape(
     """The triangles of a kind at size 1, three corners each, as little-endian float32: x, y, z up, normal, colour (0 to
     1), how much of its kind's tint it takes on, how far it sways. `detail` 0 is near the eye, 2 a card."""
     kind = world.row(KINDS, key)
-    corners = shape_of(kind if variant is None else kind.model_copy(update={"variant": variant}), detail)
+    corners = shape_of(world, kind if variant is None else kind.model_copy(update={"variant": variant}), detail)
     headers = {"X-Shape": ",".join(map(str, corners.shape)), "cache-control": "max-age=60"}
     return Response(corners.astype("<f4").tobytes(), media_type="application/octet-stream", headers=headers)
+
+
+@router.get("/worlds/{world}/kinds/{key}/switches")
+def switches(key: Key, world: TheWorld) -> dict[str, Any]:
+    """How tall a kind is, on a screen of 1,080 pixels, where its detail changes [px]; which of the changes are seen."""
+    switch = switch_of(world.row(KINDS, key))
+    return {"sizes": switch.sizes, "most": SEEN_PX, "seen": seen_switches(switch)}
+
+
+class Named(Command):
+    name: Name
+
+
+@router.get("/worlds/{world}/models")
+def models(world: TheWorld) -> list[dict[str, Any]]:
+    """The shapes that were brought: their triangles, height and radius. [m]"""
+    return [asdict(row) for row in world.store.models(world.id)]
+
+
+@router.post("/worlds/{world}/models", status_code=201)
+def add_shape(
+    world: TheWorld, studio: TheStudio, file: Annotated[UploadFile, File()], name: Annotated[str, Form()]
+) -> dict[str, Any]:
+    """Bring a shape: glTF 2.0, binary or text, in one file, up to 20,000 triangles; y up, in metres."""
+    named = Named(name=name)
+    with upload(studio, file) as path:
+        check_size(path, MOST_BYTES)
+        return asdict(add_model(world, named.name, path.read_bytes()))
 
 
 @router.get("/worlds/{world}/mixes/{key}/figures")
@@ -152,6 +187,23 @@ def growth(land: TheLand, window: TheWindow) -> Response:
         rows.astype("<f4").tobytes(), media_type="application/octet-stream",
         headers={"X-Shape": f"{len(rows)},{COLUMNS}"},
     )  # fmt: skip
+
+
+@router.get("/tracts/{tract}/swards", response_class=Response)
+@router.get("/lands/{tract}/swards", response_class=Response)
+def sward_planes(land: TheLand, window: TheWindow, step: Annotated[int, Query(ge=1, le=1024)] = 1) -> Response:
+    """The density of every ground cover at every `step`-th post: a plane of bytes for each, 255 its full density.
+
+    `X-Swards` has their keys in this order.
+    """
+    world, seen = land
+    posts = -(-window.rows // step) * -(-window.cols // step)
+    if posts > MOST_PLANT_POSTS or window.rows * window.cols > MOST_LISTED_POSTS:
+        words = f"at most {MOST_PLANT_POSTS} posts of ground cover, of {MOST_LISTED_POSTS}, can be asked for at once"
+        raise InvalidInput(words, "row1")
+    planes = sward_bytes(world, seen, window, step)
+    headers = {"X-Shape": ",".join(map(str, planes.shape)), "X-Swards": ",".join(key for key, _ in world.each(SWARDS))}
+    return Response(planes.tobytes(), media_type="application/octet-stream", headers=headers)
 
 
 @router.get("/tracts/{tract}/plants")
@@ -247,8 +299,9 @@ def load(
 
 def _context(asked: Asked) -> dict[str, Any]:
     return {
-        "tools": GROWTH_TOOLS.values(), "pictures": [], "Mix": Mix, "Kind": Kind, "Part": Part, "told": _told(),
-        "PlantChange": PlantChange, "GrowArea": GrowArea, "Target": Target, "target": asked.world.only(TARGET),
+        "tools": GROWTH_TOOLS.values(), "pictures": [], "Mix": Mix, "Kind": Kind, "Part": Part, "Sward": Sward,
+        "told": _told(), "PlantChange": PlantChange, "GrowArea": GrowArea, "Target": Target,
+        "target": asked.world.only(TARGET), "brought": asked.world.store.models(asked.world.id),
     }  # fmt: skip
 
 

@@ -7,6 +7,7 @@ import { tookFrame } from "./near3d.js";
 import { detail, HAZE, Land, uniforms } from "./relief3d.js";
 import { ringPoints, ringWords } from "./ring.js";
 import { Growth } from "./growth3d.js";
+import { Swards } from "./swards3d.js";
 import { Figures, Sea, Things } from "./things3d.js";
 import Alpine from "../../kernel/alpine.js";
 import { brush, clamp, entered, grid, heed, inShown, keep, state, watch, xOf, yOf } from "../state.js";
@@ -56,6 +57,7 @@ function build() {
     ring,
     land: new Land(scene, request),
     growth: new Growth(scene, request),
+    swards: new Swards(scene, request),
     things: new Things(scene, request),
     figures: new Figures(scene, request),
     sea: new Sea(scene),
@@ -134,7 +136,7 @@ function placeLens() {
 }
 
 function paint() {
-  const { renderer, scene, lens, land, growth, sea } = parts;
+  const { renderer, scene, lens, land, growth, swards, sea } = parts;
   const bearing = (state.world.sun_bearing_deg * Math.PI) / 180;
   const height = (state.world.sun_height_deg * Math.PI) / 180;
   uniforms.sun.value.set(Math.sin(bearing) * Math.cos(height), Math.sin(height), -Math.cos(bearing) * Math.cos(height));
@@ -144,6 +146,7 @@ function paint() {
   const [x, y] = eye ? [eye.x, eye.y] : [orbit.x, orbit.y];
   land.update(x, y, eye ? 0 : orbit.away);
   growth.update(x, y, lens.position);
+  swards.update(lens.position);
   sea.update();
   parts.figures.update(land);
   // The pointer may have come to rest before the land under it had arrived.

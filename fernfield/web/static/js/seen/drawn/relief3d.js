@@ -12,12 +12,12 @@ const SKIRT_M = 6;
 const MOST_LOADING = 4;
 
 /** How finely each detail level draws: posts to a step near the eye, metres until the step doubles, pixels; triangles of
- * growth, how far it is drawn, and by what the distances of its kinds are multiplied.
- * @type {Record<string, {step: number, reach: number, ratio: number, triangles: number, plantReach: number, nearer: number}>} */
+ * growth, how far it is drawn, and by what the distances of its kinds are multiplied; tufts of ground cover.
+ * @type {Record<string, {step: number, reach: number, ratio: number, triangles: number, plantReach: number, nearer: number, tufts: number}>} */
 export const DETAIL = {
-  low: { step: 8, reach: 500, ratio: 0.6, triangles: 8_000, plantReach: 260, nearer: 0.15 },
-  middle: { step: 2, reach: 260, ratio: 1, triangles: 160_000, plantReach: 900, nearer: 0.6 },
-  high: { step: 1, reach: 420, ratio: 2, triangles: 1_500_000, plantReach: 2000, nearer: 1 },
+  low: { step: 8, reach: 500, ratio: 0.6, triangles: 8_000, plantReach: 260, nearer: 0.15, tufts: 1_500 },
+  middle: { step: 2, reach: 260, ratio: 1, triangles: 160_000, plantReach: 900, nearer: 0.6, tufts: 16_000 },
+  high: { step: 1, reach: 420, ratio: 2, triangles: 1_500_000, plantReach: 2000, nearer: 1, tufts: 120_000 },
 };
 export const detail = () => DETAIL[state.show.detail] || DETAIL.middle;
 

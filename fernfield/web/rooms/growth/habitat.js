@@ -1,0 +1,134 @@
+// What a kind of a mix, or a ground cover, asks of the ground: a list, and a form with how it is spread over the land.
+import Alpine from "/static/js/kernel/alpine.js";
+import { ask } from "/static/js/kernel/say.js";
+import { row, rows } from "/static/js/seen/rows.js";
+import { heed, landApi, state } from "/static/js/seen/state.js";
+
+/** What a habitat may ask, as the server declares it. @type {Record<string, {label: string, unit: string, least: number, most: number, named: string, field: string}>} */
+const WHATS = {};
+/** Whose habitats there are: the row that has one, and how it is changed.
+ * @type {Record<string, {of: () => any, put: (conditions: any[]) => Promise<any>}>} */
+export const habitats = {};
+
+heed("panel", () => {
+  if (state.stage !== "growth") return;
+  const told = /** @type {HTMLElement | null} */ (document.querySelector("#bench [data-whats]"));
+  Object.assign(WHATS, JSON.parse(told?.dataset.whats || "{}"));
+});
+
+const round = (/** @type {number} */ value) => Number(value.toPrecision(3)).toLocaleString("en");
+const WIDE = 240;
+
+Alpine.data("habitat", () => ({
+  of: "",
+  fold: "",
+  what: "elevation",
+  from: "",
+  to: "",
+  /** @type {{low: number, high: number, counts: number[]}} */
+  values: { low: 0, high: 1, counts: [] },
+  init() {
+    const { of, while: fold } = /** @type {HTMLElement} */ (/** @type {any} */ (this).$root).dataset;
+    Object.assign(this, { of: of || "", fold: fold || "" });
+  },
+  get conditions() {
+    return habitats[this.of]?.of()?.conditions ?? [];
+  },
+  get lines() {
+    return this.conditions.map((/** @type {any} */ one, /** @type {number} */ at) => {
+      const what = WHATS[one.what];
+      const named = one.plot ?? one.line ?? one.cover ?? "";
+      const of = named ? ` of ${row(what?.named ?? "", named)?.name ?? named}` : "";
+      const low = one.from === null || one.from === undefined ? "" : ` from ${one.from}`;
+      const high = one.to === null || one.to === undefined ? "" : ` to ${one.to}`;
+      const words = `${what?.label ?? one.what}${of}${low}${high} ${what?.unit ?? ""}`.trim();
+      return { at, words, drop: `Take out: ${words}` };
+    });
+  },
+  get unit() {
+    return WHATS[this.what]?.unit ?? "";
+  },
+  get range() {
+    const what = WHATS[this.what];
+    return what ? `${what.least} to ${what.most} ${what.unit}; left out: no limit` : "";
+  },
+  get names() {
+    const named = WHATS[this.what]?.named;
+    return named ? rows(named) : [];
+  },
+  get path() {
+    const { counts } = this.values;
+    const most = Math.max(1, ...counts);
+    if (!counts.length) return "";
+    const steps = counts.map((n, k) => `V${40 - Math.sqrt(n / most) * 38}H${((k + 1) / counts.length) * WIDE}`);
+    return `M0 40${steps.join("")}V40Z`;
+  },
+  /** @param {string} typed @param {number} none */
+  place(typed, none) {
+    const { low, high } = this.values;
+    return typed === "" ? none : Math.min(WIDE, Math.max(0, ((Number(typed) - low) / (high - low)) * WIDE));
+  },
+  get left() {
+    return this.place(this.from, 0);
+  },
+  get wide() {
+    return Math.max(0, this.place(this.to, WIDE) - this.left);
+  },
+  get lowest() {
+    return `${round(this.values.low)} ${this.unit}`;
+  },
+  get highest() {
+    return `${round(this.values.high)} ${this.unit}`;
+  },
+  get spreadWords() {
+    return `How it is spread over the land, from ${this.lowest} to ${this.highest}`;
+  },
+  /** @param {Event} event */
+  asks(event) {
+    this.what = /** @type {HTMLSelectElement} */ (event.target).value;
+  },
+  /** What the form says: the condition without its limits. */
+  said() {
+    const form = /** @type {HTMLFormElement | null} */ (
+      /** @type {any} */ (this).$root.querySelector("form[data-condition-form]")
+    );
+    const { field, named } = WHATS[this.what] ?? {};
+    const own = String(new FormData(form ?? undefined).get("name") ?? "") || (named ? rows(named)[0]?.key : "");
+    return { what: this.what, ...(field && own ? { [field]: own } : {}) };
+  },
+  /** How what is asked for lies over the land: while it is looked at, again with every revision. */
+  async spread() {
+    const what = WHATS[this.what];
+    if (!state.folds[this.fold] || state.world.revision < 0) return;
+    const said = this.said();
+    // What names something waits until there is one.
+    if (!what || (what.field && !(what.field in said))) {
+      this.values = { low: what?.least ?? 0, high: what?.most ?? 1, counts: [] };
+      return;
+    }
+    const found = await ask(`${landApi}/cover-rules/values`, "POST", { ...said, from: what.least });
+    if (found && what === WHATS[this.what]) this.values = found;
+  },
+  /** @param {Event} event */
+  turned(event) {
+    const field = /** @type {HTMLInputElement} */ (event.target);
+    if (field.name === "from") this.from = field.value;
+    if (field.name === "to") this.to = field.value;
+  },
+  /** @param {Event} event */
+  async add(event) {
+    const form = /** @type {HTMLFormElement} */ (event.target);
+    const typed = new FormData(form);
+    /** @type {Record<string, any>} */
+    const said = this.said();
+    for (const name of ["from", "to", "soft"]) if (typed.get(name)) said[name] = Number(typed.get(name));
+    if (!(await habitats[this.of]?.put([.../** @type {any[]} */ (this.conditions), said]))) return;
+    form.reset();
+    Object.assign(this, { what: "elevation", from: "", to: "" });
+  },
+  /** @param {Event} event */
+  drop(event) {
+    const at = Number(/** @type {HTMLElement} */ (event.currentTarget).dataset.at);
+    habitats[this.of]?.put(/** @type {any[]} */ (this.conditions).filter((_, i) => i !== at));
+  },
+}));
