@@ -34,11 +34,18 @@ from tests.browser.driving import browser, page, server
 __all__ = ["browser", "page", "server"]  # fixtures for the tests of every room
 
 
+LONGEST = ("test_contract.py", "test_store.py", "test_thread.py", "test_lost_line.py", "test_covers.py")
+
+
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Whatever drives a browser is marked so: `pytest -m browser`."""
+    driving = set()
     for item in items:
         if "browser" in getattr(item, "fixturenames", ()):
             item.add_marker("browser")
+            driving.add(item.path)
+    # Files go to whoever is free, in this order: the longest first, so that nobody waits for one of them at the end.
+    items.sort(key=lambda item: (item.path.name not in LONGEST, item.path not in driving))
 
 
 @pytest.fixture(scope="session")

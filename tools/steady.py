@@ -33,7 +33,8 @@ def main() -> int:
         other.start()
     failed: Counter[str] = Counter()
     passed, began = 0, time.monotonic()
-    command = [sys.executable, "-m", "pytest", "-q", "-m", "browser", "-n", "2", "--dist", "loadfile", "tests"]
+    command = [sys.executable, "-m", "pytest", "-q", "-m", "browser", "-n", "2", "--dist", "loadfile",
+               "--no-loadscope-reorder", "tests"]  # fmt: skip
     try:
         demo = Path(tempfile.mkdtemp()) / "demo-world"
         make_demo(demo)

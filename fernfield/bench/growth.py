@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -14,9 +15,12 @@ from fernfield.core.grid import Grid, Window
 from fernfield.core.growth import spacing
 from fernfield.core.growth.scatter import Sort, scatter
 from fernfield.core.growth.spacing import Pattern
+from fernfield.work.growth.hand import TOUCHED
+from fernfield.work.growth.listing import listed
 from fernfield.work.growth.rows import MIXES
 from fernfield.work.growth.sowing import growth_layer
 from fernfield.work.growth.standing import plants_of
+from fernfield.work.growth.touching import ChangePlants, PlantChange, change_plants
 from fernfield.work.kernel.commands import patch
 from fernfield.work.kernel.posts.layers import WHOLE
 from fernfield.work.kernel.world import OpenWorld
@@ -34,6 +38,7 @@ DRAWS = 9
 def rows(plan: Plan) -> Iterator[Row]:
     yield _made(plan)
     yield from _changed(plan)
+    yield _chosen(plan)
 
 
 def _made(plan: Plan) -> Row:
@@ -102,5 +107,41 @@ def _changed(plan: Plan) -> Iterator[Row]:
                 f"a mix changed on {count:,} plants, and 900 x 600 pixels drawn", "the same picture without growth",
                 "0.5 s", ours, without, max(3, plan.runs // 5),
             )  # fmt: skip
+        finally:
+            studio.close()
+
+
+CHOSEN = 5_000
+
+
+def _chosen(plan: Plan) -> Row:
+    """Plants chosen by a box and moved by a metre, as one revision that is kept, beside a file of as many bytes kept."""
+    with tempfile.TemporaryDirectory() as folder:
+        studio = Studio(Path(folder))
+        try:
+            world = wooded(studio, 1_024)
+            land = world.first_land
+            side = 100.0 * (CHOSEN / 245.0) ** 0.5
+            size = 0
+
+            def ours() -> None:
+                nonlocal size
+                ids = [
+                    one["id"] for one in listed(world, land, (200, 200, 200 + side, 200 + side), 0, CHOSEN)["plants"]
+                ]
+                change_plants(world, ChangePlants(ids=ids, change=PlantChange(dx_m=1.0)))
+                size = sum(len(row.packed) for _, row in world.each(TOUCHED))
+
+            path = Path(folder) / "bytes"
+
+            def kept() -> None:
+                with path.open("wb") as out:
+                    out.write(b"0" * max(size, 1))
+                    out.flush()
+                    os.fsync(out.fileno())
+
+            ours()
+            words = f"{CHOSEN:,} plants chosen by a box, moved and kept: {size / CHOSEN:.1f} bytes each"
+            return row(words, "as many bytes written and flushed", "no aim", ours, kept, max(3, plan.runs // 5))
         finally:
             studio.close()

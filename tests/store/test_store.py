@@ -1,5 +1,6 @@
 """The database: its schema, older databases, and a process killed at any moment."""
 
+import os
 import random
 import signal
 import sqlite3
@@ -161,13 +162,17 @@ def one_run(data: Path, strokes: int, pause: float) -> int:
     return max(numbers(), default=0)
 
 
+ACKNOWLEDGED = int(os.environ.get("FERN_STROKES", "100"))
+"""Strokes that are drawn between kills; more by hand: FERN_STROKES=2000."""
+
+
 def test_killed_at_random_moments_every_acknowledged_stroke_is_there_and_none_is_half_there(tmp_path: Path) -> None:
     rng = random.Random(7)
     data = tmp_path / "data"
     acknowledged = kills = 0
-    while acknowledged < 200:
+    while acknowledged < ACKNOWLEDGED:
         before = acknowledged
-        acknowledged = max(before, one_run(data, rng.randrange(5, 45), rng.uniform(0, 0.03)))
+        acknowledged = max(before, one_run(data, rng.randrange(5, 30), rng.uniform(0, 0.03)))
         assert acknowledged > before
         kills += 1
         with sqlite3.connect(data / "fernfield.db") as c:
