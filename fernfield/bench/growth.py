@@ -115,7 +115,7 @@ CHOSEN = 5_000
 
 
 def _chosen(plan: Plan) -> Row:
-    """Plants chosen by a box and moved by a metre, as one revision that is kept, beside a file of as many bytes kept."""
+    """Plants chosen by a box and moved by a metre, as one revision that is kept, beside a file of as many bytes."""
     with tempfile.TemporaryDirectory() as folder:
         studio = Studio(Path(folder))
         try:

@@ -6,6 +6,7 @@ FernError
 │   └── FormatError   a file that is not what it says, or is damaged
 ├── NotFound          a world, tract, thing, job or package that does not exist
 ├── Conflict          the thing is busy, or the request no longer fits its state
+├── Choice            it can be done in several ways: who asked has to say which
 ├── Cancelled         a job was asked to stop
 ├── Busy              too much of this waits already: try again in some seconds
 └── StorageError      what is kept cannot be read or written
@@ -23,6 +24,14 @@ T = TypeVar("T")
 
 class FernError(Exception):
     """Anything Fern Field refuses, with a message for the person who asked."""
+
+
+class Choice(FernError):
+    """What was asked for can be done in several ways: `more` says what each comes to, for who asked."""
+
+    def __init__(self, words: str, more: Mapping[str, object]) -> None:
+        super().__init__(words)
+        self.more = more
 
 
 class InvalidInput(FernError, ValueError):

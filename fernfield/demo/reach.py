@@ -36,7 +36,7 @@ from fernfield.work.plots.rows import PLOTS, Plot
 from fernfield.work.sites.rows import THINGS, Thing
 from fernfield.work.strokes import Stroke
 from fernfield.work.studio import Studio
-from fernfield.work.water.rows import Water
+from fernfield.work.water.rows import Pool, Water
 from fernfield.work.worlds.beginnings import WorldSpec
 from fernfield.work.worlds.joining import JoinTracts, join
 from fernfield.work.worlds.rows import About, name_of
@@ -179,7 +179,8 @@ def rows() -> list[tuple[str, str, Row]]:
 
     return [
         ("about", "world", About(name=NAME, description=WORDS)),
-        ("water", "sea", Water(sea_level_m=0.0)),
+        ("water", "sea", Water(sea_level_m=0.0, tide_low_m=-0.9, tide_high_m=1.4)),
+        ("pools", "clay-pit", Pool(name="Clay pit", x=801.0, y=296.0, level_m=0.0)),
         ("light", "sun", Light(sun_bearing_deg=302.0, sun_height_deg=24.0)),
         ("covers", "moor-grass", cover("Moor grass", "#a8a673", 0, "turf", 3)),
         ("covers", "sedge", cover("Sedge", "#7f9350", 1, "reeds", 4, pace=0.85, sound="wet grass")),

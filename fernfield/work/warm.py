@@ -26,9 +26,13 @@ from fernfield.core.growth.scatter import Sort, scatter
 from fernfield.core.growth.spacing import Pattern
 from fernfield.core.kernels import compiled_before
 from fernfield.core.light.relief import gradients, relief
+from fernfield.core.light.shade import shade
 from fernfield.core.light.shadow import sunlit
 from fernfield.core.noise import Octaves, Spots, fractal, plain_spots
 from fernfield.core.overview import MEAN, RULES, level_of
+from fernfield.core.travel.ways import ways_from
+from fernfield.core.water.drainage import catchments, drain, strahler
+from fernfield.core.water.hollow import nested, rise
 
 Step = Callable[[], None]
 
@@ -54,6 +58,16 @@ def _paths() -> None:
         if tool.lay is not None:
             tool.lay(Laying(_ground(), path, 1.0, {**tool.first, "image": tip("ridge")}, 0.0, 0.0))
     seen(_ground(), (40, 40), Carriage(20, 20, 20, 20, 30))
+
+
+def _water() -> None:
+    land = _ground()
+    found = drain(land)
+    strahler(found, catchments(found), 2)
+    rise(land, 20, 20, (True, True, True, True), land.size)
+    nested(land, np.array([(5, 5), (5, 6)]), 1.0, 0.1, 1)
+    ways_from(np.zeros((8, 8), np.uint8), 1, 1)
+    shade(np.zeros((20, 20), np.float32), 20.0, 8)
 
 
 def _weather() -> None:
@@ -120,7 +134,7 @@ def _growth() -> None:
 
 SEEN: tuple[Step, ...] = (_pictures, _overviews, _growth)
 """What has to be there before a world can be looked at."""
-HANDS: tuple[Step, ...] = (_tools, _noise, _masks, _paths, _weather)
+HANDS: tuple[Step, ...] = (_tools, _noise, _masks, _paths, _weather, _water)
 STEPS: tuple[Step, ...] = (*SEEN, *HANDS)
 
 

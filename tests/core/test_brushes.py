@@ -169,8 +169,10 @@ def test_a_mask_takes_the_same_from_any_form_as_from_the_quick_one(amount: float
     add_in_place(quick, touch)
     press_mask(any_form, shaped_weights(before.shape, touch, Outline()), amount)
     assert np.abs(quick.astype(int) - any_form.astype(int)).max() <= 1
-    middle = np.clip(int(before[24, 30]) + amount * 65_535, 0, 65_535)
-    assert int(any_form[24, 30]) == pytest.approx(middle, abs=3000 if soft > 0.9 else 2)
+    # The post lies 0.56 posts off the middle: within the core it takes all of the amount.
+    if radius * (1 - soft) > 0.6:
+        middle = np.clip(int(before[24, 30]) + amount * 65_535, 0, 65_535)
+        assert int(any_form[24, 30]) == pytest.approx(middle, abs=2)
 
 
 @pytest.mark.parametrize("radius", [0.05, 0.9, 1.0, 4_000.0])

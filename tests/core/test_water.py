@@ -195,7 +195,7 @@ def test_water_that_is_cut_off_says_so() -> None:
 
 @pytest.mark.parametrize("shape", ["cone", "cap"])
 def test_volume_by_level_is_the_analytic_one(shape: str) -> None:
-    """A cone whose radius is 3 times its depth: V = π r² d / 3; a cap of a sphere of radius R: V = π h² (3R - h) / 3."""
+    """A cone whose radius is 3 times its depth: π r² d / 3; a cap of a sphere of radius R: π h² (3R - h) / 3."""
     spacing = 0.5
     x, y = np.meshgrid(np.arange(-70, 70.01, spacing), np.arange(-70, 70.01, spacing))
     away = np.hypot(x, y)

@@ -233,6 +233,7 @@ EVERYTHING: tuple[dict[str, Any], ...] = (
     ]},
     {"cover": "rock", "ragged": 0.7, "conditions": [
         {"what": "slope", "from": 18, "soft": 12}, {"what": "curvature", "from": -40},
+        {"what": "shade", "to": 90, "soft": 60},
     ]},
     {"cover": "earth", "amount": 0.6, "conditions": [
         {"what": "wetness", "from": 8, "soft": 2}, {"what": "aspect", "from": 300, "to": 140, "soft": 40},

@@ -94,7 +94,7 @@ def test_the_range_of_the_whole_tract_is_kept_up(world: OpenWorld) -> None:
 
 def test_levels_count_and_the_section_follows_the_ground(world: OpenWorld) -> None:
     draw(world, "flatten", path=[(100, 100, 0), (100, 100, 2)], radius_m=40, strength=60, softness=0, target_m=2.0)
-    world.edit(put(WATER, "sea", Water(sea_level_m=5)))
+    world.edit(put(WATER, "sea", Water(sea_level_m=5, inland=True)))
     found = levels(world, world.first_land, world.first_tract.grid.window)
     edges = np.linspace(found["bottom_m"], found["top_m"], len(found["counts"]) + 1)
     at_two = found["counts"][int(np.searchsorted(edges, 2.0, "right")) - 1]
@@ -104,6 +104,7 @@ def test_levels_count_and_the_section_follows_the_ground(world: OpenWorld) -> No
     assert line["ground"][100] == 2
     assert line["before"][100] == 10
     assert line["sea_level_m"] == 5
+    assert (line["water"][100], line["water"][200]) == (5, None)
     assert spot(world, world.first_land, 100, 100)["water_depth_m"] == 3
 
 

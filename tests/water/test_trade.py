@@ -54,7 +54,7 @@ def test_a_hollow_of_7_m_in_ground_of_10_m_fills_and_then_floods(
 ) -> None:
     """At 7 nothing shows, at 8 and 9 there is a pool, at 10 it stands at the brim, at 11 it floods the map."""
     hollow(world)
-    world.edit(put(WATER, "sea", Water(sea_level_m=level)))
+    world.edit(put(WATER, "sea", Water(sea_level_m=level, inland=True)))
     assert spot(world, world.first_land, 150, 150)["water_depth_m"] == middle
     assert spot(world, world.first_land, 20, 20)["water_depth_m"] == plain
     most = math.pi * 40**2 / 301**2
@@ -65,7 +65,7 @@ def test_the_plan_shows_the_pool_where_the_water_is(world: OpenWorld) -> None:
     hollow(world)
     window = world.first_tract.grid.window
     dry = plan_pixels(world, world.first_land, 0, window, Show(contour_m=0)).astype(int)
-    world.edit(put(WATER, "sea", Water(sea_level_m=9)))
+    world.edit(put(WATER, "sea", Water(sea_level_m=9, inland=True)))
     pool = plan_pixels(world, world.first_land, 0, window, Show(contour_m=0)).astype(int)
     bluer = (pool[..., 2] - pool[..., 0]) - (dry[..., 2] - dry[..., 0]) > 20
     under = ground(world) < 8.9

@@ -211,6 +211,11 @@ def _density_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
     return _dense((f"{DENSE_PER_HA:,.0f} /ha and more", f"{DENSE_PER_HA / 2:,.0f} /ha", "none"), low, high)
 
 
+def _tide_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
+    (_, colour), *_rest = _mark_legend(low, high)
+    return [("wet at high tide only", colour)]
+
+
 def _sward_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
     return _dense((f"{DENSE_PER_M2:g} /m² and more", f"{DENSE_PER_M2 / 2:g} /m²", "none"), low, high)
 
@@ -266,6 +271,10 @@ OVERLAYS: dict[str, Overlay] = {
         Overlay(
             "density", "Density of growth", "how many plants stand on a hectare where", _draw_mark("density"),
             needs=frozenset({"density"}), legend=_density_legend,
+        ),
+        Overlay(
+            "tide", "Between the tides", "what the sea covers at high tide and not at low", _draw_mark("tide"),
+            needs=frozenset({"tide"}), legend=_tide_legend,
         ),
         Overlay(
             "sward", "Density of ground cover", "how many tufts stand on a square metre where", _draw_mark("sward"),

@@ -73,7 +73,7 @@ def _paint(
     lit: ByteArray,
     sun: FloatArray,
     sky: FloatArray,
-    sea: float,
+    water: FloatArray,
     wet: bool,
     interval: float,
     grain_row: int,
@@ -111,7 +111,7 @@ def _paint(
             red, green, blue = ground[0, r, c], ground[1, r, c], ground[2, r, c]
             noise = _grain(grain_row + r, grain_col + c)
             h = mid[c + 1]
-            depth = np.float32(sea) - h if wet else zero
+            depth = water[r, c] - h if wet else zero
             if depth > 0:
                 # Light that reaches the bottom, and the water's own colour over it.
                 clear = np.exp(-depth * np.float32(0.32)) * np.float32(0.72)
@@ -210,6 +210,7 @@ def draw_plan(
     look: PlanLook,
     stamps: Sequence[Stamp] = (),
     grain_at: tuple[int, int] = (0, 0),
+    water: FloatArray | None = None,
 ) -> ByteArray:
     """The plan of one rectangle of ground.
 
@@ -222,6 +223,7 @@ def draw_plan(
     lit : shape (rows, cols), 255 in the sun, 0 in shadow
     look : sun, sea, contours
     stamps : growth, drawn over the ground in this order
+    water : shape (rows, cols), elevation of its surface, in the place of the look's sea level [m]
     grain_at : row and column of the first pixel, so that the paper's grain does not move
 
     Returns
@@ -250,8 +252,8 @@ def draw_plan(
         np.ascontiguousarray(lit, np.uint8),
         sun,
         sky,
-        0.0 if look.sea_level is None else float(look.sea_level),
-        look.sea_level is not None,
+        _level(look, rows, cols) if water is None else np.ascontiguousarray(water, np.float32),
+        look.sea_level is not None or water is not None,
         float(look.contour_m),
         int(grain_at[0]),
         int(grain_at[1]),
@@ -259,6 +261,10 @@ def draw_plan(
     )
     draw_stamps(out, stamps, look.sun_bearing)
     return out
+
+
+def _level(look: PlanLook, rows: int, cols: int) -> FloatArray:
+    return np.full((rows, cols), 0.0 if look.sea_level is None else look.sea_level, np.float32)
 
 
 def draw_stamps(picture: ByteArray, stamps: Sequence[Stamp], sun_bearing: float) -> None:

@@ -242,7 +242,7 @@ def _orders(
 
 @dataclass(frozen=True, slots=True)
 class Filled:
-    """A hollow as it is filled: its brim [m], its deepest post, and how many posts and metres of depth it has in all."""
+    """A hollow as it is filled: its brim [m], its deepest post, its depth there, how many posts and metres in all."""
 
     brim: float
     row: int

@@ -158,7 +158,8 @@ def curve_of(ground: FloatArray, brim: float, cell: float, levels: int = LEVELS)
     sums = np.concatenate([[0.0], np.cumsum(low)])
     at = np.linspace(low[0], brim, levels)
     below = np.searchsorted(low, at, "left")
-    return Curve(at, below * cell, (below * at - sums[below]) * cell)
+    volumes = (below * at - sums[below]) * cell
+    return Curve(at, np.asarray(below * cell, np.float64), np.asarray(volumes, np.float64))
 
 
 def level_for(ground: FloatArray, brim: float, cell: float, volume: float) -> float:

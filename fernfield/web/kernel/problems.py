@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from http import HTTPStatus
 from typing import Any
 
@@ -13,13 +13,24 @@ from pydantic import ValidationError
 from starlette.exceptions import HTTPException
 from starlette.responses import Response
 
-from fernfield.core.errors import Busy, Cancelled, Conflict, FernError, InvalidInput, NoRoom, NotFound, StorageError
+from fernfield.core.errors import (
+    Busy,
+    Cancelled,
+    Choice,
+    Conflict,
+    FernError,
+    InvalidInput,
+    NoRoom,
+    NotFound,
+    StorageError,
+)
 from fernfield.work.kernel.faults import meaning, noted
 
 STATUS: tuple[tuple[type[FernError], int], ...] = (
     (InvalidInput, 422),
     (NotFound, 404),
     (Conflict, 409),
+    (Choice, 409),
     (Cancelled, 409),
     (Busy, 429),
     (NoRoom, 507),
@@ -52,7 +63,9 @@ def field_errors(errors: Sequence[Any]) -> list[dict[str, str]]:
     return found
 
 
-def problem(status: int, detail: str, errors: Sequence[dict[str, str]] = ()) -> JSONResponse:
+def problem(
+    status: int, detail: str, errors: Sequence[dict[str, str]] = (), more: Mapping[str, Any] | None = None
+) -> JSONResponse:
     body: dict[str, Any] = {
         "type": "about:blank",
         "title": HTTPStatus(status).phrase,
@@ -61,6 +74,7 @@ def problem(status: int, detail: str, errors: Sequence[dict[str, str]] = ()) -> 
     }
     if errors:
         body["errors"] = list(errors)
+    body |= more or {}
     return JSONResponse(body, status, media_type="application/problem+json")
 
 
@@ -68,19 +82,22 @@ def _wants_page(request: Request) -> bool:
     return "text/html" in request.headers.get("accept", "") and not request.url.path.startswith("/api")
 
 
-def _answer(request: Request, status: int, detail: str, errors: Sequence[dict[str, str]] = ()) -> Response:
+def _answer(
+    request: Request, status: int, detail: str, errors: Sequence[dict[str, str]] = (),
+    more: Mapping[str, Any] | None = None,
+) -> Response:  # fmt: skip
     if _wants_page(request) and "hx-request" not in request.headers:
         page: Response = request.app.state.templates.TemplateResponse(
             request, "error.html", {"status": status, "title": HTTPStatus(status).phrase, "detail": detail}, status
         )
         return page
-    return problem(status, detail, errors)
+    return problem(status, detail, errors, more)
 
 
 def _refused(request: Request, error: FernError) -> Response:
     field = getattr(error, "field", None)
     errors = [{"field": field, "message": str(error)}] if field else []
-    answer = _answer(request, status_of(error), str(error), errors)
+    answer = _answer(request, status_of(error), str(error), errors, getattr(error, "more", None))
     if isinstance(error, Busy):
         answer.headers["retry-after"] = str(error.seconds)
     return answer

@@ -121,6 +121,7 @@ class Connection:
         self._dirty = Dirty()
         self._was: float | None = None
         self._ground_moved = False
+        self._flows = False
         """Since the last revision."""
         self._patches = Patches(world)
         self._paint = asyncio.Event()
@@ -235,6 +236,9 @@ class Connection:
                 self._see(event)
                 rests = rests_on(self._world)
                 drained = self._ground_moved and drains(self._world)
+                if self._ground_moved:
+                    self._flows = True
+                    self._paint.set()
                 self._ground_moved = False
                 if drained or any(house.collection(name).pictured or name in rests for name in event.collections):
                     self._dirty.add("look", self._land.bounds)
@@ -277,6 +281,12 @@ class Connection:
                     self._under_way = 0
             self._under_way += 1
             self._paint.clear()
+            if self._flows:
+                # Where water stands may have changed far from where the ground did.
+                self._flows = False
+                with contextlib.suppress(FernError):
+                    if await self._thread(self._patches.flooded, self._land):
+                        self._dirty.add("look", self._land.bounds)
             stale = self._dirty.take(self._hand_at()) if self._dirty else None
             dirty = {} if stale is None else dict.fromkeys(stale.layers, stale.window)
             was = self._was

@@ -18,6 +18,7 @@ from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.seen.plan import plan_pixels, shadow_window
 from fernfield.work.seen.show import Show
+from fernfield.work.water.standing import standing_mark
 
 MOST_PATCH_PIXELS = 2_400 * 1_600
 MOST_PATCH_POSTS = 200 * 200
@@ -36,11 +37,19 @@ class Patches:
 
     def __init__(self, world: OpenWorld) -> None:
         self._world, self._shade = world, Shade()
+        self._stands: object = None
 
     @property
     def more(self) -> bool:
         """Whether something further off is still to be drawn."""
         return bool(self._shade)
+
+    def flooded(self, land: Land) -> bool:
+        """Whether water stands elsewhere than when this was asked before."""
+        with self._world.lock:
+            mark = land.id, standing_mark(self._world, land)
+        moved, self._stands = self._stands is not None and self._stands != mark, mark
+        return moved
 
     def of(
         self, land: Land, dirty: dict[str, Window], view: View | None, drawn_to: float | None, was: float | None

@@ -15,13 +15,13 @@ from fernfield.web.rooms.light.routes import PANEL as LIGHT
 from fernfield.web.rooms.making import pages as making
 from fernfield.web.rooms.sites import routes as sites
 from fernfield.web.rooms.trial.routes import PANEL as TRIAL
-from fernfield.web.rooms.water.routes import PANEL as WATER
+from fernfield.web.rooms.water import routes as water
 from fernfield.web.rooms.worlds import bin, pages, routes
 
-PANELS = (ground.PANEL, cover.PANEL, growth.PANEL, WATER, LIGHT, sites.PANEL, TRIAL, handover.PANEL)
+PANELS = (ground.PANEL, cover.PANEL, growth.PANEL, water.PANEL, LIGHT, sites.PANEL, TRIAL, handover.PANEL)
 
 ROUTERS = (
     files.imports, routes.router, files.router, layout.router, bin.router, pages.router, making.router,
     files_pages.router, layout_pages.router, sheets.router, pictures.router, ground.router,
-    land.router, cover.router, growth.router, sites.router, handover.router,
+    land.router, cover.router, growth.router, water.router, sites.router, handover.router,
 )  # fmt: skip

@@ -90,7 +90,9 @@ def _noise(asked: Asked, condition: Condition) -> FloatArray:
 def _water_distance(asked: Asked, condition: Condition) -> FloatArray:
     """How far it is to ground under the sea, as far as it matters. [m]"""
     around = math.ceil(reach_of(condition) / asked.spacing) + 1
-    dry = (heights_around(asked, around) > asked.world.sea_of(asked.land.id)).astype(np.uint8)
+    water = asked.world.surface(asked.land, asked.posts.pad(around * asked.step), asked.step)
+    heights = heights_around(asked, around)
+    dry = (heights > water[: heights.shape[0], : heights.shape[1]]).astype(np.uint8)
     away = np.full(dry.shape, FAR, np.float32)
     if not dry.all():
         posts = cv2.distanceTransform(dry, cv2.DIST_L2, cv2.DIST_MASK_PRECISE).astype(np.float64)

@@ -56,13 +56,14 @@ class MendPlants(Command):
 
 @dataclass(frozen=True)
 class Ground:
-    """What plants are compared with: heights of a window of a land, and their slope. [m, °]"""
+    """What plants are compared with: heights of a window of a land, their slope, the surface of water. [m, °]"""
 
     world: OpenWorld
     land: Land
     heights: FloatArray
     slope: FloatArray
     window: Window
+    water: FloatArray
 
     def at(self, values: FloatArray, found: StandingPlants) -> FloatArray:
         grid, p = self.land.grid, found.plants
@@ -80,7 +81,10 @@ def _buried(found: StandingPlants, ground: Ground) -> Mask:
 def _under_water(found: StandingPlants, ground: Ground) -> Mask:
     if found.kind.in_water:
         return np.zeros(len(found.plants), bool)
-    return np.asarray(ground.at(ground.heights, found) < ground.world.sea_of(ground.land.id) - DEEP_M)
+    p, grid = found.plants, ground.land.grid
+    rows = (np.rint(grid.row_of(p.y)).astype(int) - ground.window.row0).clip(0, ground.water.shape[0] - 1)
+    cols = (np.rint(grid.col_of(p.x)).astype(int) - ground.window.col0).clip(0, ground.water.shape[1] - 1)
+    return np.asarray(ground.at(ground.heights, found) < ground.water[rows, cols] - DEEP_M)
 
 
 def _too_steep(found: StandingPlants, ground: Ground) -> Mask:
@@ -146,7 +150,9 @@ def _plants(world: OpenWorld, tract: Tract) -> Iterator[tuple[StandingPlants, Gr
         bed = bed_of(world, land, band.meet(inner))
         if bed is None:
             continue
-        ground = Ground(world, land, bed.heights, slope_degrees(bed.heights, grid.spacing), bed.window)
+        with world.lock:
+            water = world.surface(land, bed.window)
+        ground = Ground(world, land, bed.heights, slope_degrees(bed.heights, grid.spacing), bed.window, water)
         for found in stood(bed):
             yield found, ground
 

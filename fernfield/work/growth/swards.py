@@ -92,7 +92,7 @@ def sward_share(world: OpenWorld, land: Land, sward: Sward, posts: Window, step:
         rule = core.Rule(1, 1.0, tuple(asking.condition(one) for one in sward.conditions))
         share *= core.mixed(heights, asked.spacing, [rule], asking.fields, 2)[1]
     if not sward.in_water:
-        share[heights[1:-1, 1:-1] < world.sea_of(land.id) - WET_M] = 0
+        share[heights[1:-1, 1:-1] < world.surface(land, posts, step) - WET_M] = 0
     if sward.patchy > 0:
         share = patched(share, noise(asked, sward.patch_m, sward.seed), sward.patchy, below(0.5))
     return share

@@ -65,6 +65,7 @@ def _ground(world: OpenWorld, land: Land) -> ByteArray:
     gait, bounds = Gait(), land.bounds
     with world.lock:
         heights = land.read(HEIGHT, bounds)
+        water = world.surface(land, bounds)
         pieces = [
             one
             for stands in world.house.obstacles
@@ -72,7 +73,7 @@ def _ground(world: OpenWorld, land: Land) -> ByteArray:
             for one in stands(world, land, bounds)
         ]
     steep = slope_degrees(heights, land.grid.spacing) > gait.steepest_deg
-    deep = heights < world.sea_of(land.id) - gait.wade
+    deep = heights < water - gait.wade
     posts = np.where(steep | deep | ~np.isfinite(heights), NEVER, FREE).astype(np.uint8)
     for one in pieces:
         _close(posts, land, one.x, one.y, one.radius or min(one.half_width, one.half_depth), NEVER)

@@ -71,6 +71,15 @@ Paces = Callable[["OpenWorld", Land, Window], FloatArray | None]
 """How much of a walker's speed is left at every post of a window, 0 to 1; None where it is all of it."""
 
 
+class Surface(Protocol):
+    """The elevation of what lies liquid over the ground at every `step`-th post of a window, far under all ground where
+    nothing does [m]; with `firm`, only of what bears a walker."""
+
+    def __call__(
+        self, world: OpenWorld, land: Land, window: Window, step: int = 1, *, firm: bool = False
+    ) -> FloatArray: ...
+
+
 class TakesUp(Protocol):
     """How much of every `step`-th post of a window a row takes up, 0 to 1. Raises NotFound."""
 
@@ -83,6 +92,7 @@ class Room:
 
     obstacles : what of it stands in a walker's way
     sea_of : the level of standing water in a tract; the one room that knows it [m]
+    surface : where liquid stands over the ground; one room knows it
     takes_up : how much of each post of a window a row of its takes up, 0 to 1; one room knows it
     stands : where pieces stand; one room knows it
     paces : how the ground slows a walker; one room knows it
@@ -99,6 +109,7 @@ class Room:
     parts: tuple[PackagePart, ...] = ()
     obstacles: Obstacles | None = None
     sea_of: Callable[[OpenWorld, str], float] | None = None
+    surface: Surface | None = None
     takes_up: TakesUp | None = None
     stands: Stands | None = None
     paces: Paces | None = None
@@ -137,6 +148,10 @@ class House:
     @cached_property
     def sea_of(self) -> Callable[[OpenWorld, str], float]:
         return next(room.sea_of for room in self.rooms if room.sea_of is not None)
+
+    @cached_property
+    def surface(self) -> Surface:
+        return next(room.surface for room in self.rooms if room.surface is not None)
 
     @cached_property
     def taken_up(self) -> TakesUp:

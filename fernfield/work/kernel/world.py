@@ -321,6 +321,10 @@ class OpenWorld:
         """The level of standing water in a tract. [m]"""
         return self.house.sea_of(self, tract_id)
 
+    def surface(self, land: Land, window: Window, step: int = 1, *, firm: bool = False) -> FloatArray:
+        """The elevation of what lies liquid over the ground, far under it where nothing does. Hold the lock. [m]"""
+        return self.house.surface(self, land, window, step, firm=firm)
+
     def picture(self, key: str) -> FloatArray:
         """A grey image of 0 to 1: one of our own, or the user's. Raises NotFound."""
         if key in TIPS:

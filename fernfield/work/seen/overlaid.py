@@ -32,6 +32,7 @@ from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.keep import kept_by
 from fernfield.work.seen.show import Show
+from fernfield.work.water.standing import between_tides
 
 SPIKES_TO_LEVEL = 2
 """Coarser pictures do not look for single posts."""
@@ -141,6 +142,8 @@ def _marks(
         marks["density"] = _at_pixels_of(
             level, part, lambda window, step: np.minimum(density_at(world, land, window, step) / DENSE_PER_HA, 1)
         )  # fmt: skip
+    if "tide" in wanted:
+        marks["tide"] = _at_pixels_of(level, part, lambda window, step: between_tides(world, land, window, step))
     if "sward" in wanted:
         marks["sward"] = _at_pixels_of(
             level, part, lambda window, step: np.minimum(cover_density(world, land, window, step) / DENSE_PER_M2, 1)

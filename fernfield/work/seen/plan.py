@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from fernfield.core.cover.shares import compose_colours, compose_shares
 from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan, draw_stamps
@@ -16,6 +17,7 @@ from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.growth.shapes import FORMS, VARIANTS
 from fernfield.core.growth.spacing import HECTARE_M2
 from fernfield.core.light.shadow import casters, reach_posts, shaded_by, sunlit
+from fernfield.core.water.liquids import LIQUIDS
 from fernfield.work.cover.guises import in_guise, kinds_in_guise
 from fernfield.work.cover.rows import covers_of
 from fernfield.work.cover.shares import laid_on, shares_at
@@ -30,6 +32,7 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.light.rows import LIGHT
 from fernfield.work.seen.overlaid import lay_over
 from fernfield.work.seen.show import Show
+from fernfield.work.water.standing import liquids_over
 
 FINEST_LEVEL = -2
 COARSEST_LEVEL = 7
@@ -50,7 +53,7 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         raise InvalidInput(f"level must be {FINEST_LEVEL} to {COARSEST_LEVEL}, not {level}", "level")
     fine = max(1, 2**-level) if level < 0 else 1
     step = 2**level if level > 0 else 1
-    light, sea = world.only(LIGHT), world.sea_of(land.id)
+    light = world.only(LIGHT)
     # The posts that the picture is drawn from: one beyond the part, two where it is refined.
     halo = 2 if fine > 1 else 1
     posts = Window(
@@ -63,6 +66,8 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         heights = land.seen(HEIGHT, posts, step)
         lit = _lit(land, posts, step, light.sun_bearing_deg, light.sun_height_deg) if show.shadows else None
         interval = show.interval(land, level)
+        water = world.surface(land, posts, step) if show.water else None
+        liquids = list(liquids_over(world, land, posts, step)) if show.water else []
         laid = laid_on(world, land, posts, step, heights)
         # Strips along borders are laid on shares; without any the colours are mixed at once.
         known = shares_at(world, land, posts, step) if strips_of(world) else None
@@ -83,19 +88,27 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
     if fine == 1:
         drawn = heights
         ground, lit = ground[:, inner[0], inner[1]], lit[inner]
+        water = None if water is None else water[inner]
+        liquids = [(wet[inner], name) for wet, name in liquids]
     else:
         offset = part.row0 - (part.row0 // fine) * fine, part.col0 - (part.col0 // fine) * fine
         drawn = _refined(
             heights, fine, halo, (offset[0] - 1, offset[1] - 1), (part.rows + 2, part.cols + 2), cv2.INTER_CUBIC
         )
         lit = _refined(lit, fine, halo, offset, part.shape, cv2.INTER_LINEAR)
+        if water is not None:
+            water = _refined(water, fine, halo, offset, part.shape, cv2.INTER_NEAREST)
+        liquids = [
+            (_refined(wet.astype(np.uint8), fine, halo, offset, part.shape, cv2.INTER_NEAREST) > 0, name)
+            for wet, name in liquids
+        ]
         ground = np.stack([_refined(g, fine, halo, offset, part.shape, cv2.INTER_LINEAR) for g in ground])
         # Close up the ground has texture; from further off its mean, which is the colour.
         shares = compose_shares(laid.painted, laid.ruled, heights.shape, laid.under) if known is None else known
         fine_shares = np.stack([_refined(s, fine, halo, offset, part.shape, cv2.INTER_LINEAR) for s in shares])
         rows, cols = (np.arange(a, b) / fine for a, b in ((part.row0, part.row1), (part.col0, part.col1)))
         ground *= textured(world, land, fine_shares, rows, cols)
-    look = PlanLook(light.sun_bearing_deg, light.sun_height_deg, sea if show.water else None, interval)
+    look = PlanLook(light.sun_bearing_deg, light.sun_height_deg, None, interval)
     picture = draw_plan(
         drawn,
         land.grid.spacing * step / fine,
@@ -104,7 +117,10 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         look,
         (),
         (part.row0, part.col0),
+        None if water is None else water[: part.rows, : part.cols],
     )
+    if water is not None:
+        _colour_liquids(picture, drawn, water, liquids)
     # Overlays say something of the ground: growth stands over them.
     lay_over(world, land, level, part, show, drawn, picture)
     draw_stamps(picture, stamps, light.sun_bearing_deg)
@@ -113,6 +129,19 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
     if void is not None:
         picture[void] = 0
     return picture
+
+
+def _colour_liquids(
+    picture: ByteArray, heights: FloatArray, water: FloatArray, liquids: Sequence[tuple[NDArray[np.bool_], str]]
+) -> None:
+    """What is no water has its own colour, the more of it the deeper it is."""
+    rows, cols = picture.shape[:2]
+    for wet, name in liquids:
+        depth = np.maximum(water[:rows, :cols] - heights[1 : rows + 1, 1 : cols + 1], 0)
+        own = LIQUIDS[name]
+        ink = np.where(wet[:rows, :cols] & (depth > 0), 1 - own.clear ** np.maximum(depth, 0.4), 0)[..., None]
+        colour = np.array(colour_of(own.colour), np.float32)
+        picture[..., :3] = np.rint(picture[..., :3] + ink * (colour - picture[..., :3])).astype(np.uint8)
 
 
 def _refined(values: Any, fine: int, halo: int, offset: tuple[int, int], shape: tuple[int, int], how: int) -> Any:

@@ -30,6 +30,7 @@ def section(world: OpenWorld, land: Land, y: float, x0: float, x1: float, most: 
     with world.lock:
         ground = land.read(HEIGHT, window)[0, ::step]
         before = world.ground_before(land, window)[0, ::step]
+        water = world.surface(land, window)[0, ::step]
     return {
         "y": grid.y_of(row),
         "x0": grid.x_of(first),
@@ -37,7 +38,13 @@ def section(world: OpenWorld, land: Land, y: float, x0: float, x1: float, most: 
         "ground": [round(float(v), 3) for v in ground],
         "before": None if np.array_equal(ground, before) else [round(float(v), 3) for v in before],
         "sea_level_m": _sea(world, land, ground),
+        "water": _over(water, ground),
     }
+
+
+def _over(water: FloatArray, ground: FloatArray) -> list[float | None]:
+    """The surface of the water along a line, None where it is dry. [m]"""
+    return [round(float(w), 3) if w > g else None for w, g in zip(water, ground, strict=True)]
 
 
 def _sea(world: OpenWorld, land: Land, ground: FloatArray) -> float:
@@ -75,6 +82,7 @@ def line_section(
     with world.lock:
         ground = _along(world, land, xs, ys, before=False)
         was = _along(world, land, xs, ys, before=True)
+        water = _water_along(world, land, xs, ys)
     found: dict[str, Any] = {
         "points": [list(point) for point in points],
         "length_m": whole,
@@ -82,6 +90,7 @@ def line_section(
         "ground": [round(float(v), 3) for v in ground],
         "before": None if np.array_equal(ground, was) else [round(float(v), 3) for v in was],
         "sea_level_m": _sea(world, land, ground),
+        "water": _over(water, ground),
     }
     if marks is not None:
         a, b = sorted(min(max(mark, 0.0), whole) for mark in marks)
@@ -128,4 +137,18 @@ def _along(world: OpenWorld, land: Land, xs: np.ndarray, ys: np.ndarray, *, befo
         )
         values = world.ground_before(land, window) if before else land.read(HEIGHT, window)
         out[part] = bilinear_many(values, r - window.row0, c - window.col0)
+    return out
+
+
+def _water_along(world: OpenWorld, land: Land, xs: np.ndarray, ys: np.ndarray) -> FloatArray:
+    """The surface of the water at the posts nearest to places."""
+    grid, bounds = land.grid, land.bounds
+    rows = np.clip(np.rint(grid.row_of(ys)).astype(int), bounds.row0, bounds.row1 - 1)
+    cols = np.clip(np.rint(grid.col_of(xs)).astype(int), bounds.col0, bounds.col1 - 1)
+    out = np.empty(len(xs), np.float32)
+    for first in range(0, len(xs), 64):
+        part = slice(first, first + 64)
+        r, c = rows[part], cols[part]
+        window = Window(int(r.min()), int(c.min()), int(r.max()) + 1, int(c.max()) + 1)
+        out[part] = world.surface(land, window)[r - window.row0, c - window.col0]
     return out

@@ -10,6 +10,7 @@ import numpy as np
 from fernfield.core.grid import Window
 from fernfield.core.light.relief import aspect_degrees, slope_degrees
 from fernfield.core.travel.walker import Gait
+from fernfield.core.water.liquids import LIQUIDS
 from fernfield.work.cover.rows import covers_of
 from fernfield.work.cover.shares import cover_shares
 from fernfield.work.growth.standing import standing_plants
@@ -19,6 +20,7 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.outlines import holds_point
 from fernfield.work.plots.rows import PLOTS
 from fernfield.work.water.rows import sea_level
+from fernfield.work.water.standing import water_at
 
 NEAR_M = 10.0
 
@@ -40,8 +42,10 @@ def spot(world: OpenWorld, land: Land, x: float, y: float) -> dict[str, Any]:
         )
     slope = float(slope_degrees(heights, grid.spacing)[at])
     aspect = float(aspect_degrees(heights, grid.spacing)[at])
-    gait, depth = Gait(), max(0.0, world.sea_of(land.id) - z)
-    walk = "too deep" if depth >= gait.wade else "too steep" if slope > gait.steepest_deg else "climbable"
+    gait, water = Gait(), water_at(world, land, x, y)
+    depth = 0.0 if water is None else water[0] - z
+    wade = gait.wade if water is None else LIQUIDS[water[2]].wade_m
+    walk = "too deep" if 0 < wade <= depth else "too steep" if slope > gait.steepest_deg else "climbable"
     plots = [
         plot.name
         for part in land.parts
@@ -58,6 +62,7 @@ def spot(world: OpenWorld, land: Land, x: float, y: float) -> dict[str, Any]:
         "slope_percent": math.tan(math.radians(slope)) * 100,
         "aspect_deg": None if math.isnan(aspect) else aspect,
         "water_depth_m": depth,
+        "water": None if water is None else {"surface_m": water[0], "name": water[1], "liquid": water[2]},
         "walk": walk,
         "covers": {cover.name: float(share) for (_, cover), share in zip(covers_of(world), shares, strict=True)},
         "growth_within_10_m": near,

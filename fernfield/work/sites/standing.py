@@ -62,7 +62,9 @@ def _standing(world: OpenWorld, land: Land, thing: Thing) -> Standing:
     around = land.around(thing.x, thing.y, 2 * land.grid.spacing)
     slope = slope_degrees(land.read(HEIGHT, around), land.grid.spacing)
     ground = land.elevation(thing.x, thing.y)
-    depth = max(0.0, world.sea_of(land.id) - ground - thing.over_m)
+    row, col = round(land.grid.row_of(thing.y)), round(land.grid.col_of(thing.x))
+    here = land.clip(Window(row, col, row + 1, col + 1))
+    depth = max(0.0, float(world.surface(land, here)[0, 0]) - ground - thing.over_m)
     steep = float(slope[slope.shape[0] // 2, slope.shape[1] // 2])
     return Standing(thing.name, thing.sort, thing.x, thing.y, depth, steep, thing.default, land.id)
 

@@ -35,7 +35,8 @@ class Walk:
         self._paces: FloatArray | None = None
         self._stale = True
         self._centre = (x, y)
-        self._sea = world.sea_of(land.id)
+        self._water: FloatArray
+        self._firm: FloatArray
         with world.lock:
             z = land.elevation(x, y) + max(0.0, over_m)
         self.walker = Walker(x, y, z, facing % 360)
@@ -83,7 +84,8 @@ class Walk:
             around = self._land.around(x, y, REACH_M)
             self._window = self._land.clip(around.pad(2))
             self._heights = self._land.read(HEIGHT, self._window)
-            self._sea = self._world.sea_of(self._land.id)
+            self._water = self._world.surface(self._land, self._window)
+            self._firm = self._world.surface(self._land, self._window, firm=True)
             self._paces = self._world.house.paces(self._world, self._land, self._window)
             self._obstacles = [
                 obstacle for found in self._world.house.obstacles for obstacle in found(self._world, self._land, around)
@@ -95,12 +97,19 @@ class Walk:
 
     def height(self, x: float, y: float) -> float:
         grid = self._land.grid
-        return bilinear(self._heights, grid.row_of(y) - self._window.row0, grid.col_of(x) - self._window.col0)
+        ground = bilinear(self._heights, grid.row_of(y) - self._window.row0, grid.col_of(x) - self._window.col0)
+        return max(ground, float(self._firm[self._post(x, y)]))
 
     def water(self, x: float, y: float) -> float:
         if self._stale:
             self._look_around()
-        return max(0.0, self._sea - self.height(x, y))
+        return max(0.0, float(self._water[self._post(x, y)]) - self.height(x, y))
+
+    def _post(self, x: float, y: float) -> tuple[int, int]:
+        """The post of the window nearest to a place."""
+        row = round(self._land.grid.row_of(y)) - self._window.row0
+        col = round(self._land.grid.col_of(x)) - self._window.col0
+        return min(max(row, 0), self._water.shape[0] - 1), min(max(col, 0), self._water.shape[1] - 1)
 
     def obstacles(self, x: float, y: float, reach: float) -> Sequence[Obstacle]:
         return [o for o in self._obstacles if math.hypot(o.x - x, o.y - y) <= o.radius + reach]

@@ -2,12 +2,34 @@
 
 from __future__ import annotations
 
-from fernfield.work.kernel.rooms import Room
-from fernfield.work.water.rows import WATER, sea_level, sea_of
+from typing import Any
+
+from fernfield.core.water.liquids import LIQUIDS
+from fernfield.work.kernel.rooms import Check, Room
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.water.findings import water_findings
+from fernfield.work.water.rows import POOLS, WATER, sea_of
+from fernfield.work.water.standing import surface
+
+
+def _manifest(world: OpenWorld) -> dict[str, Any]:
+    sea = world.only(WATER)
+    used = {pool.liquid for _, pool in world.each(POOLS)}
+    return {
+        "sea_level_m": sea.sea_level_m, "tide_low_m": sea.tide_low_m, "tide_high_m": sea.tide_high_m,
+        "pools": [POOLS.tell(world, key, pool) for key, pool in world.each(POOLS)],
+        "liquids": [
+            {"name": one.name, "colour": one.colour, "wade_m": one.wade_m, "tag": one.tag}
+            for one in LIQUIDS.values() if one.name in used
+        ],
+    }  # fmt: skip
+
 
 ROOM = Room(
     "water",
-    collections=(WATER,),
+    collections=(WATER, POOLS),
     sea_of=sea_of,
-    manifest=lambda world: {"sea_level_m": sea_level(world)},
+    surface=surface,
+    checks=(Check("water", water_findings),),
+    manifest=_manifest,
 )

@@ -1,8 +1,158 @@
-"""The Water stage's panel."""
+"""The Water stage: hollows, pools, the way down, where water stands, how the land drains."""
 
 from __future__ import annotations
 
-from fernfield.web.kernel.panels import Panel
-from fernfield.work.water.rows import WATER, Water
+from typing import Annotated, Any
 
-PANEL = Panel("water", lambda asked: {"Water": Water, "water": asked.world.only(WATER)})
+import numpy as np
+from fastapi import APIRouter, Query, Response
+from pydantic import Field
+
+from fernfield.core.errors import InvalidInput, NotFound
+from fernfield.web.kernel.panels import Asked, Panel
+from fernfield.web.kernel.parts import TheLand, TheWorld, keyed_json
+from fernfield.web.kernel.rows import Metres
+from fernfield.web.kernel.windows import TheWindow
+from fernfield.work.kernel.commands import Command, Patch, Remove, said_of
+from fernfield.work.kernel.posts.places import from_world
+from fernfield.work.kernel.rows import Elevation, Key, Name, TractId
+from fernfield.work.water.draining import What, drainage_of, hollows_of
+from fernfield.work.water.hollows import PutPool, hollow_around, put_pool, told, way_down
+from fernfield.work.water.rows import DRY_M, POOLS, WATER, LiquidName, Pool, Water
+
+router = APIRouter(prefix="/api", tags=["water"])
+
+Place = Annotated[float, Query(ge=-1e6, le=1e6)]
+MOST_POSTS = 4_097 * 1_025
+Step = Annotated[int, Query(ge=1, le=1024)]
+
+
+class Spot(Command):
+    x: Annotated[float, Field(ge=-1e6, le=1e6)]
+    y: Annotated[float, Field(ge=-1e6, le=1e6)]
+
+
+class PoolPatch(Command):
+    """What is to change of a pool; a level, a depth or a share sets it anew where it lies."""
+
+    name: Name | None = None
+    tract: TractId | None = None
+    x: Annotated[float, Field(ge=-1e6, le=1e6)] | None = None
+    y: Annotated[float, Field(ge=-1e6, le=1e6)] | None = None
+    level_m: Elevation | None = None
+    depth_m: Annotated[float, Field(gt=0, le=10_000)] | None = None
+    share_of_brim: Annotated[float, Field(ge=0, le=1)] | None = None
+    liquid: LiquidName | None = None
+    plot: Key | None = None
+    above_brim: Annotated[str, Field(pattern="^(flood|raise_rim)$")] | None = None
+
+
+@router.get("/tracts/{tract}/hollow")
+@router.get("/lands/{tract}/hollow")
+def hollow(
+    land: TheLand, x: Place, y: Place,
+    or_none: Annotated[bool, Query(description="200 with `none`, in words, in the place of 404")] = False,
+) -> dict[str, Any]:  # fmt: skip
+    """The smallest hollow around a spot, with its figures at the brim; the land's edge is an outlet.
+
+    404 where water runs off the land without one.
+    """
+    try:
+        return told(*land, hollow_around(*land, x, y))
+    except NotFound as error:
+        if or_none:
+            return {"none": str(error)}
+        raise
+
+
+@router.post("/tracts/{tract}/way-down")
+@router.post("/lands/{tract}/way-down")
+def way(spot: Spot, land: TheLand) -> dict[str, Any]:
+    """The way of water from a spot, and where it ends: "sea", "pool", "hollow" or "edge"."""
+    return way_down(*land, spot.x, spot.y)
+
+
+@router.get("/tracts/{tract}/hollows")
+@router.get("/lands/{tract}/hollows")
+def hollows(
+    land: TheLand,
+    least_m2: Annotated[float, Query(ge=0, le=1e9)] = 100.0,
+    least_deep_m: Annotated[float, Query(ge=0, le=1_000)] = 0.5,
+) -> list[dict[str, Any]]:
+    """The hollows of a land that are larger and deeper than said, the largest first; at most 200."""
+    return hollows_of(*land, least_m2, least_deep_m)
+
+
+@router.get("/tracts/{tract}/water", response_class=Response)
+@router.get("/lands/{tract}/water", response_class=Response)
+def water(land: TheLand, window: TheWindow, step: Step = 1) -> Response:
+    """The elevation of the water's surface at every `step`-th post as little-endian float32, NaN where it is dry."""
+    world, seen = land
+    rows, cols = -(-window.rows // step), -(-window.cols // step)
+    if rows * cols > MOST_POSTS:
+        raise InvalidInput(f"at most {MOST_POSTS} posts can be asked for at once, not {rows * cols}", "step")
+    with world.lock:
+        surface = world.surface(seen, window, step)
+        ground = np.asarray(seen.read("height", window, step), np.float32)
+    found = np.where((surface > ground) & (surface > DRY_M), surface, np.float32(np.nan))
+    return Response(found.astype("<f4").tobytes(), media_type="application/octet-stream",
+                    headers={"X-Shape": f"{rows},{cols}"})  # fmt: skip
+
+
+@router.get("/tracts/{tract}/drainage", response_class=Response)
+@router.get("/lands/{tract}/drainage", response_class=Response)
+def drainage(land: TheLand, what: What, window: TheWindow, step: Step = 1) -> Response:
+    """How the land drains, at every `step`-th post, as little-endian float32.
+
+    `catchment_m2`; `direction`, 0 north, 1 north-east and on clockwise, 8 off the land; `wetness` (Beven and Kirkby);
+    `order`, Strahler's, 0 where no stream is.
+    """
+    rows, cols = -(-window.rows // step), -(-window.cols // step)
+    if rows * cols > MOST_POSTS:
+        raise InvalidInput(f"at most {MOST_POSTS} posts can be asked for at once, not {rows * cols}", "step")
+    found = drainage_of(*land, what, window, step)
+    return Response(found.astype("<f4").tobytes(), media_type="application/octet-stream",
+                    headers={"X-Shape": f"{rows},{cols}"})  # fmt: skip
+
+
+@router.get("/worlds/{world}/pools", tags=["pools"])
+def pools(world: TheWorld) -> list[dict[str, Any]]:
+    """All pools of a world."""
+    with world.lock:
+        return world.told(POOLS)
+
+
+@router.put("/worlds/{world}/pools/{key}", tags=["pools"])
+def put(key: Key, command: PutPool, world: TheWorld, within: Metres = "tract") -> dict[str, Any]:
+    """Set a pool. 409 with the `choices` where it would stand above its brim, unless `above_brim` says what to do."""
+    if within == "world":
+        with world.lock:
+            command = PutPool.model_validate(from_world(world, POOLS, key, said_of(command)))
+    return keyed_json(key, put_pool(world, key, command))
+
+
+@router.patch("/worlds/{world}/pools/{key}", tags=["pools"])
+def patch(key: Key, said: PoolPatch, world: TheWorld) -> dict[str, Any]:
+    """Change a pool; a level that is said is looked at as when it is set first."""
+    own = said_of(said)
+    with world.lock:
+        pool = world.row(POOLS, key)
+        if not {"level_m", "depth_m", "share_of_brim", "x", "y", "tract"} & own.keys():
+            own.pop("above_brim", None)
+            return keyed_json(key, world.edit(Patch(collection=POOLS.name, key=key, row=own)))
+        kept = pool.model_dump(include={"name", "x", "y", "liquid", "plot", "tract"})
+        level = {} if {"level_m", "depth_m", "share_of_brim"} & own.keys() else {"level_m": pool.level_m}
+    return put(key, PutPool.model_validate({**kept, **level, **own}), world)
+
+
+@router.delete("/worlds/{world}/pools/{key}", tags=["pools"])
+def remove(key: Key, world: TheWorld) -> dict[str, Any]:
+    """Let a pool run dry."""
+    return keyed_json(key, world.edit(Remove(collection=POOLS.name, key=key)))
+
+
+def _context(asked: Asked) -> dict[str, Any]:
+    return {"Water": Water, "water": asked.world.only(WATER), "Pool": Pool}
+
+
+PANEL = Panel("water", _context, script=True)

@@ -8,7 +8,8 @@ import { detail, HAZE, Land, uniforms } from "./relief3d.js";
 import { ringPoints, ringWords } from "./ring.js";
 import { Growth } from "./growth3d.js";
 import { Swards } from "./swards3d.js";
-import { Figures, Sea, Things } from "./things3d.js";
+import { Sheets } from "./water3d.js";
+import { Figures, Things } from "./things3d.js";
 import Alpine from "../../kernel/alpine.js";
 import { brush, clamp, entered, grid, heed, inShown, keep, state, watch, xOf, yOf } from "../state.js";
 
@@ -60,7 +61,7 @@ function build() {
     swards: new Swards(scene, request),
     things: new Things(scene, request),
     figures: new Figures(scene, request),
-    sea: new Sea(scene),
+    water: new Sheets(scene, request),
   };
   window.fern.overlook = { drawn, orbit, spotUnder, parts, pixelOf };
 }
@@ -136,7 +137,7 @@ function placeLens() {
 }
 
 function paint() {
-  const { renderer, scene, lens, land, growth, swards, sea } = parts;
+  const { renderer, scene, lens, land, growth, swards, water } = parts;
   const bearing = (state.world.sun_bearing_deg * Math.PI) / 180;
   const height = (state.world.sun_height_deg * Math.PI) / 180;
   uniforms.sun.value.set(Math.sin(bearing) * Math.cos(height), Math.sin(height), -Math.cos(bearing) * Math.cos(height));
@@ -147,7 +148,7 @@ function paint() {
   land.update(x, y, eye ? 0 : orbit.away);
   growth.update(x, y, lens.position);
   swards.update(lens.position);
-  sea.update();
+  water.update();
   parts.figures.update(land);
   // The pointer may have come to rest before the land under it had arrived.
   if (hovering && !state.cursor && !eye) state.cursor = spotUnder(...hovering);

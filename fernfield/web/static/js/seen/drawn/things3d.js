@@ -1,4 +1,4 @@
-// What stands on the land in three dimensions: pieces, starts, figures, and the sea.
+// What stands on the land in three dimensions: pieces, starts and figures.
 import * as THREE from "../../../vendor/three.js";
 import { uniforms } from "./relief3d.js";
 import { each } from "../rows.js";
@@ -119,33 +119,6 @@ export class Things {
       mesh.rotation.y = (-thing.turn_deg * Math.PI) / 180;
       this.group.add(mesh);
     }
-  }
-}
-
-/** The sea: a level sheet over each tract. */
-export class Sea {
-  constructor(/** @type {any} */ scene) {
-    const water = new THREE.MeshBasicMaterial({
-      color: "#7fa9b8",
-      transparent: true,
-      opacity: 0.42,
-      depthWrite: false,
-    });
-    this.mesh = new THREE.Group();
-    for (const t of seenTracts) {
-      const [width, depth] = [(t.cols - 1) * t.spacing_m, (t.rows - 1) * t.spacing_m];
-      const plane = new THREE.PlaneGeometry(width, depth).rotateX(-Math.PI / 2);
-      const sheet = new THREE.Mesh(plane, water);
-      sheet.position.set(t.x + width / 2, 0, -t.y - depth / 2);
-      this.mesh.add(sheet);
-    }
-    scene.add(this.mesh);
-  }
-
-  update() {
-    this.mesh.position.y = state.world.sea_level_m;
-    this.mesh.visible =
-      state.show.water && state.world.tracts.find((tract) => tract.id === state.world.tract)?.kind !== "underground";
   }
 }
 

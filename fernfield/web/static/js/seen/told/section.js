@@ -31,6 +31,19 @@ hears("ended", (message) => {
 
 const HEIGHT = 82;
 
+/** Where water stands along a line: first and last point of each stretch, and its level. @param {(number | null)[]} water @returns {[number, number, number][]} */
+function poolsOf(water) {
+  /** @type {[number, number, number][]} */
+  const found = [];
+  water.forEach((z, at) => {
+    const last = found.at(-1);
+    if (z === null) return;
+    if (last && last[1] === at - 1 && last[2] === z) last[1] = at;
+    else found.push([at, at, z]);
+  });
+  return found;
+}
+
 function showSection() {
   const s = state.section_line ? facts.line : facts.section;
   panel.classList.toggle("folded", !state.section);
@@ -40,15 +53,16 @@ function showSection() {
   part("between").textContent = "";
   if (!s || !state.section) return;
   const width = profile.clientWidth || 800;
-  const lowest = Math.min(...s.ground, ...(s.before || []), s.sea_level_m);
-  const highest = Math.max(...s.ground, ...(s.before || []), s.sea_level_m);
+  const wet = /** @type {(number | null)[]} */ (s.water || []);
+  const levels = wet.filter((/** @type {number | null} */ z) => z !== null);
+  const lowest = Math.min(...s.ground, ...(s.before || []));
+  const highest = Math.max(...s.ground, ...(s.before || []), ...levels);
   const length = (s.ground.length - 1) * s.step_m;
   const span = Math.max(highest - lowest, (length / width) * 30, 1);
   const px = (/** @type {number} */ i) => (i / (s.ground.length - 1)) * width;
   const py = (/** @type {number} */ z) => HEIGHT - 8 - ((z - lowest) / span) * (HEIGHT - 22);
   const points = (/** @type {number[]} */ values) =>
     values.map((z, i) => `${px(i).toFixed(1)},${py(z).toFixed(1)}`).join(" ");
-  const sea = py(s.sea_level_m).toFixed(1);
   const foot = HEIGHT + 4;
   // Of a line of one's own the marks are set by keys too.
   if (state.section_line) profile.setAttribute("tabindex", "0");
@@ -58,7 +72,15 @@ function showSection() {
   const mark = state.section_line ? here : state.cursor ? ((state.cursor.x - s.x0) / length) * width : -10;
   profile.setAttribute("viewBox", `0 0 ${width} ${HEIGHT}`);
   profile.replaceChildren(
-    svg("polygon", { class: "sea", points: `0,${sea} ${width},${sea} ${width},${foot} 0,${foot}` }),
+    ...poolsOf(wet).map(([first, last, z]) => {
+      // As far as the next dry points: the ground cuts it there.
+      const [west, east] = [px(Math.max(0, first - 1)), px(Math.min(s.ground.length - 1, last + 1))];
+      const level = py(z).toFixed(1);
+      return svg("polygon", {
+        class: "sea",
+        points: `${west},${level} ${east},${level} ${east},${foot} ${west},${foot}`,
+      });
+    }),
     svg("polygon", {
       class: "ground",
       points: `-2,${foot} -2,${py(s.ground[0])} ${points(s.ground)} ${width + 2},${py(s.ground.at(-1))} ${width + 2},${foot}`,

@@ -1,0 +1,316 @@
+// Water: a click finds the hollow around it; a pool is set in it by its level.
+import Alpine from "/static/js/kernel/alpine.js";
+import { ask, say } from "/static/js/kernel/say.js";
+import { addMark, drawOverlay } from "/static/js/seen/drawn/overlay.js";
+import { screenAt } from "/static/js/seen/drawn/plan.js";
+import { addHand } from "/static/js/seen/hands/hand.js";
+import { rows } from "/static/js/seen/rows.js";
+import { landApi, state, watch } from "/static/js/seen/state.js";
+
+/** @typedef {{floor_m: number, floor: number[], brim_m: number, spill: number[] | null, runs_to: number[][], area_m2: number, volume_m3: number,
+ *   greatest_depth_m: number, curve: number[][], inside: any[], parents: any[]}} Hollow */
+
+const base = `/api/worlds/${state.world.id}`;
+const NOTHING = "Nothing is looked at yet.";
+/** What is open on the bench.
+ * @type {{found: Hollow | null, nothing: string, level: number, pool: string, choices: any, words: string, listed: any[], at: number[]}} */
+const open = Alpine.reactive({
+  found: null,
+  nothing: NOTHING,
+  level: 0,
+  pool: "",
+  choices: null,
+  words: "",
+  listed: [],
+  at: [0, 0],
+});
+
+/** Look for the hollow around a spot. @param {number} x @param {number} y */
+async function look(x, y) {
+  Object.assign(open, { choices: null, at: [x, y] });
+  const answer = await fetch(`${landApi}/hollow?x=${x}&y=${y}&or_none=true`);
+  const told = await answer.json();
+  open.found = answer.ok && !told.none ? told : null;
+  open.nothing = told.none ?? told.detail ?? NOTHING;
+  if (open.found) setLevel(open.found.brim_m);
+  drawOverlay();
+}
+
+const form = () => /** @type {HTMLFormElement | null} */ (document.querySelector("#bench form[data-pool-form]"));
+/** @param {number} level */
+function setLevel(level) {
+  open.level = level;
+  const field = /** @type {HTMLInputElement | null} */ (document.getElementById("pool-level_m"));
+  if (field) field.value = String(Math.round(level * 100) / 100);
+  drawOverlay();
+}
+
+addHand({
+  down(px, py, spot) {
+    if (state.stage !== "water") return false;
+    look(spot.x, spot.y);
+    return true;
+  },
+  move() {},
+  up() {},
+});
+
+addMark((context) => {
+  if (state.stage !== "water" || !open.found) return;
+  const { floor, spill, runs_to } = open.found;
+  const path = (/** @type {number[][]} */ points) => {
+    context.beginPath();
+    points.forEach(([x, y], at) => (at ? context.lineTo(...screenAt(x, y)) : context.moveTo(...screenAt(x, y))));
+  };
+  if (spill) {
+    context.lineJoin = "round";
+    for (const [colour, width] of /** @type {[string, number][]} */ ([
+      ["rgba(250, 248, 241, .8)", 4.5],
+      ["#1f5a76", 2],
+    ])) {
+      path([spill, ...runs_to]);
+      context.strokeStyle = colour;
+      context.lineWidth = width;
+      context.stroke();
+    }
+  }
+  for (const [spot, colour] of /** @type {[number[] | null, string][]} */ ([
+    [floor, "#1f5a76"],
+    [spill, "#a2431f"],
+  ])) {
+    if (!spot) continue;
+    const [x, y] = screenAt(spot[0], spot[1]);
+    context.beginPath();
+    context.arc(x, y, 5, 0, 7);
+    context.fillStyle = colour;
+    context.strokeStyle = "#faf8f1";
+    context.lineWidth = 1.6;
+    context.fill();
+    context.stroke();
+  }
+});
+
+const figure = (/** @type {number} */ value, digits = 2) =>
+  value.toLocaleString("en", { minimumFractionDigits: digits, maximumFractionDigits: digits });
+const area = (/** @type {number} */ m2) => (m2 >= 10_000 ? `${figure(m2 / 10_000)} ha` : `${figure(m2, 0)} m²`);
+const volume = (/** @type {number} */ m3) => `${figure(m3, 0)} m³`;
+/** What a hollow holds up to a level: area and volume between the levels of its curve. @param {Hollow} hollow @param {number} level */
+function holds(hollow, level) {
+  const curve = hollow.curve;
+  const at = curve.findIndex(([z]) => z >= level);
+  if (at < 0) return curve[curve.length - 1].slice(1);
+  if (at === 0) return [0, 0];
+  const [[z0, a0, v0], [z1, a1, v1]] = [curve[at - 1], curve[at]];
+  const t = (level - z0) / (z1 - z0 || 1);
+  return [a0 + (a1 - a0) * t, v0 + (v1 - v0) * t];
+}
+
+/** How long a line is. [m] @param {number[][]} line */
+const long = (line) => line.slice(1).reduce((sum, [x, y], at) => sum + Math.hypot(x - line[at][0], y - line[at][1]), 0);
+
+/** Set the pool as the form says. @param {Record<string, any>} [more] */
+async function put(more = {}) {
+  const found = open.found;
+  const own = form();
+  if (!found || !own || !own.reportValidity()) return;
+  const typed = new FormData(own);
+  const said = {
+    name: typed.get("name"),
+    x: found.floor[0],
+    y: found.floor[1],
+    level_m: Number(typed.get("level_m")),
+    liquid: typed.get("liquid"),
+    ...(typed.get("plot") ? { plot: typed.get("plot") } : {}),
+    ...more,
+  };
+  // In the land's metres, as the hollow was told; a pool belongs to the tract in which its floor lies.
+  const key = open.pool || `pool-${Math.random().toString(36).slice(2, 8)}`;
+  const answer = await fetch(`${base}/pools/${key}?in=world`, {
+    method: "PUT",
+    headers: { "content-type": "application/json" },
+    body: JSON.stringify(said),
+  });
+  const told = await answer.json();
+  if (answer.status === 409 && told.choices) {
+    Object.assign(open, { choices: told.choices, words: told.detail });
+    return;
+  }
+  Object.assign(open, { choices: null, words: "" });
+  if (!answer.ok) {
+    say(told.errors?.map((/** @type {any} */ one) => one.message).join("; ") || told.detail);
+    return;
+  }
+  open.pool = key;
+}
+
+watch(
+  () => state.world.revision,
+  () => {
+    // The ground may have changed under what is looked at.
+    if (state.stage === "water" && open.found && !state.drawing) {
+      const level = open.level;
+      look(open.at[0], open.at[1]).then(() => open.found && setLevel(level));
+    }
+  },
+);
+
+Alpine.data("water", () => ({
+  get found() {
+    return Boolean(open.found);
+  },
+  get nothing() {
+    return open.nothing;
+  },
+  get figures() {
+    const h = open.found;
+    if (!h) return [];
+    return [
+      { name: "Floor", words: `${figure(h.floor_m)} m` },
+      { name: "Brim", words: `${figure(h.brim_m)} m` },
+      { name: "Greatest depth", words: `${figure(h.greatest_depth_m)} m` },
+      { name: "Area", words: area(h.area_m2) },
+      { name: "Holds", words: volume(h.volume_m3) },
+      {
+        name: "Runs over to",
+        words: h.runs_to.length ? `a way of ${figure(long(h.runs_to), 0)} m` : "the land's edge",
+      },
+    ];
+  },
+  get curve() {
+    const h = open.found;
+    if (!h) return "";
+    const most = h.volume_m3 || 1;
+    const deep = h.greatest_depth_m || 1;
+    const points = h.curve.map(([z, , v]) => `${((z - h.floor_m) / deep) * 240} ${40 - (v / most) * 38}`);
+    return `M0 40L${points.join("L")}L240 40Z`;
+  },
+  get curveWords() {
+    const h = open.found;
+    return h
+      ? `Volume by level, from nothing at ${figure(h.floor_m)} m to ${volume(h.volume_m3)} at ${figure(h.brim_m)} m`
+      : "";
+  },
+  get at() {
+    return (this.slid / 1000) * 240;
+  },
+  get slid() {
+    const h = open.found;
+    return h ? Math.max(0, Math.min(1000, ((open.level - h.floor_m) / (h.greatest_depth_m || 1)) * 1000)) : 0;
+  },
+  get lowest() {
+    return open.found ? `${figure(open.found.floor_m)} m` : "";
+  },
+  get highest() {
+    return open.found ? `${figure(open.found.brim_m)} m` : "";
+  },
+  get levelWords() {
+    const h = open.found;
+    if (!h) return "";
+    const [a, v] = holds(h, open.level);
+    const deep = Math.max(0, open.level - h.floor_m);
+    const over = open.level > h.brim_m + 0.001 ? "; above the brim" : "";
+    return `${figure(open.level)} m: ${figure(deep)} m deep, ${area(a)}, ${volume(v)}${over}`;
+  },
+  /** @param {Event} event */
+  slide(event) {
+    const h = open.found;
+    if (h)
+      setLevel(h.floor_m + (Number(/** @type {HTMLInputElement} */ (event.target).value) / 1000) * h.greatest_depth_m);
+  },
+  /** @param {Event} event */
+  fill(event) {
+    const h = open.found;
+    if (!h) return;
+    const how = /** @type {HTMLElement} */ (event.currentTarget).dataset.fill;
+    const half = h.curve.find(([, , v]) => v >= h.volume_m3 / 2)?.[0] ?? h.brim_m;
+    setLevel(how === "brim" ? h.brim_m : how === "half" ? half : h.floor_m + 2);
+  },
+  put: () => put(),
+  get asked() {
+    return Boolean(open.choices);
+  },
+  get askedWords() {
+    return open.words.replace(/: say .*/, ".");
+  },
+  get choices() {
+    const { flood, raise_rim } = open.choices ?? {};
+    return [
+      ...(raise_rim ? [{ name: "raise_rim", words: `Raise the rim: ${volume(raise_rim.fill_m3)} of fill` }] : []),
+      ...(flood
+        ? [{ name: "flood", words: `Flood ${area(flood.area_m2)}${flood.runs_off ? ", off the edge" : ""}` }]
+        : []),
+    ];
+  },
+  /** @param {Event} event */
+  above(event) {
+    put({ above_brim: /** @type {HTMLElement} */ (event.currentTarget).dataset.above });
+  },
+  get inside() {
+    return (open.found?.inside ?? []).map((/** @type {any} */ one, /** @type {number} */ at) => ({
+      key: at,
+      name: `Brim ${figure(one.brim_m)} m`,
+      words: `${figure(one.brim_m - one.floor_m)} m deep, ${area(one.area_m2)}`,
+    }));
+  },
+  /** @param {Event} event */
+  goInside(event) {
+    const one = open.found?.inside[Number(/** @type {HTMLElement} */ (event.currentTarget).dataset.hollow)];
+    if (one) look(one.floor[0], one.floor[1]);
+  },
+  get around() {
+    return (open.found?.parents ?? []).map((/** @type {any} */ one, /** @type {number} */ at) => ({
+      key: at,
+      name: `Brim ${figure(one.brim_m)} m`,
+      words: area(one.area_m2),
+    }));
+  },
+  get pools() {
+    return rows("pools").map((one) => ({
+      key: one.key,
+      name: one.name,
+      colour: one.colour,
+      words: `${figure(one.level_m)} m`,
+      chosen: one.key === open.pool,
+    }));
+  },
+  get poolKey() {
+    return rows("pools").some((one) => one.key === open.pool);
+  },
+  /** @param {Event} event */
+  async choose(event) {
+    const key = /** @type {HTMLElement} */ (event.currentTarget).dataset.pool || "";
+    const one = rows("pools").find((own) => own.key === key);
+    if (!one) return;
+    open.pool = key;
+    await look(one.x, one.y);
+    setLevel(one.level_m);
+    const own = form();
+    for (const name of ["name", "liquid", "plot"]) {
+      const field = /** @type {HTMLInputElement | null} */ (own?.elements.namedItem(name));
+      if (field) field.value = one[name] ?? "";
+    }
+  },
+  remove() {
+    ask(`${base}/pools/${open.pool}`, "DELETE");
+    open.pool = "";
+  },
+  get hollows() {
+    return open.listed.map((one, at) => ({
+      key: at,
+      name: `${figure(one.greatest_depth_m)} m deep`,
+      words: `${area(one.area_m2)}, brim ${figure(one.brim_m)} m`,
+    }));
+  },
+  async list() {
+    const found = await ask(`${landApi}/hollows`);
+    if (!found) return;
+    open.listed = found.slice(0, 40);
+    if (!found.length) say("No hollow of this land is that large.", "calm");
+  },
+  /** @param {Event} event */
+  goTo(event) {
+    const one = open.listed[Number(/** @type {HTMLElement} */ (event.currentTarget).dataset.hollow)];
+    open.pool = "";
+    if (one) look(one.floor[0], one.floor[1]);
+  },
+}));

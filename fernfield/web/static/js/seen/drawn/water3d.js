@@ -1,0 +1,141 @@
+// Water in three dimensions: level sheets where the server says that water stands, a little wider, so that the ground cuts them.
+import * as THREE from "../../../vendor/three.js";
+import { uniforms } from "./relief3d.js";
+import { grid, heed, landApi, state, watch, xOf, yOf } from "../state.js";
+
+/** Posts along the longer side of what is fetched. */
+const MOST = 512;
+
+const material = new THREE.ShaderMaterial({
+  uniforms,
+  transparent: true,
+  depthWrite: false,
+  side: THREE.DoubleSide,
+  vertexShader: `
+    varying vec3 at; varying float away; varying vec3 look;
+    void main() {
+      vec4 place = modelMatrix * vec4(position, 1.0);
+      at = place.xyz;
+      look = cameraPosition - place.xyz;
+      vec4 eye = viewMatrix * place;
+      away = length(eye.xyz);
+      gl_Position = projectionMatrix * eye;
+    }`,
+  fragmentShader: `
+    uniform vec3 haze; uniform float thick; uniform vec3 sun; varying vec3 at; varying float away; varying vec3 look;
+    void main() {
+      // Small waves, by place only: the sky in them, more of it the flatter one looks.
+      vec2 p = at.xz;
+      vec3 up = normalize(vec3(
+        0.05 * sin(p.x * 0.9 + p.y * 0.35) + 0.03 * sin(p.x * 2.3 - p.y * 1.7),
+        1.0,
+        0.05 * sin(p.y * 0.8 - p.x * 0.3) + 0.03 * sin(p.y * 2.1 + p.x * 1.3)));
+      vec3 to = normalize(look);
+      float flat_ = pow(1.0 - max(dot(to, up), 0.0), 3.0);
+      float glint = pow(max(dot(reflect(-to, up), sun), 0.0), 60.0) * 0.35;
+      vec3 ink = mix(vec3(0.20, 0.42, 0.50), haze, 0.15 + 0.7 * flat_) + glint;
+      gl_FragColor = vec4(mix(haze, ink, exp(-away * thick)), 0.5 + 0.35 * flat_);
+    }`,
+});
+
+export class Sheets {
+  constructor(/** @type {any} */ scene, /** @type {() => void} */ request) {
+    this.scene = scene;
+    this.request = request;
+    this.mesh = null;
+    this.stale = true;
+    this.loading = false;
+    this.quads = 0;
+    const anew = () => {
+      this.stale = true;
+      this.request();
+    };
+    heed("stale", (message) => {
+      if (message.layers.some((/** @type {any} */ l) => ["height", "look"].includes(l))) anew();
+    });
+    heed("all-stale", anew);
+    watch(() => [state.at.water, state.at.pools, state.world.sea_level_m], anew);
+  }
+
+  update() {
+    if (this.mesh) this.mesh.visible = state.show.water;
+    if (this.stale && !this.loading && !state.drawing && state.show.water && state.past === null) this.load();
+  }
+
+  async load() {
+    this.loading = true;
+    this.stale = false;
+    let step = 1;
+    while (Math.max(grid.rows, grid.cols) / step > MOST) step *= 2;
+    try {
+      const answer = await fetch(`${landApi}/water?row0=0&col0=0&row1=${grid.rows}&col1=${grid.cols}&step=${step}`);
+      if (!answer.ok) throw new Error(String(answer.status));
+      const [rows, cols] = (answer.headers.get("X-Shape") || "0,0").split(",").map(Number);
+      this.build(new Float32Array(await answer.arrayBuffer()), rows, cols, step);
+    } catch {
+      // It is asked for again when something has changed.
+    } finally {
+      this.loading = false;
+      this.request();
+    }
+  }
+
+  /** @param {Float32Array} surface @param {number} rows @param {number} cols @param {number} step */
+  build(surface, rows, cols, step) {
+    const places = [];
+    const level = (/** @type {number} */ r, /** @type {number} */ c) =>
+      r < 0 || c < 0 || r >= rows || c >= cols ? NaN : surface[r * cols + c];
+    for (let r = -1; r < rows; r += 1) {
+      // Level stretches of a row are one sheet.
+      for (let c = -1; c < cols; c += 1) {
+        const z = this.over(level, r, c);
+        if (Number.isNaN(z)) continue;
+        let end = c + 1;
+        while (end < cols && this.over(level, r, end) === z) end += 1;
+        const [west, east] = [xOf(Math.max(c, 0) * step), xOf(Math.min(end * step, grid.cols - 1))];
+        const [north, south] = [yOf(Math.max(r, 0) * step), yOf(Math.min((r + 1) * step, grid.rows - 1))];
+        places.push(
+          west,
+          z,
+          -north,
+          west,
+          z,
+          -south,
+          east,
+          z,
+          -south,
+          west,
+          z,
+          -north,
+          east,
+          z,
+          -south,
+          east,
+          z,
+          -north,
+        );
+        c = end - 1;
+      }
+    }
+    if (this.mesh) {
+      this.scene.remove(this.mesh);
+      this.mesh.geometry.dispose();
+      this.mesh = null;
+    }
+    this.quads = places.length / 18;
+    if (!places.length) return;
+    const shape = new THREE.BufferGeometry();
+    shape.setAttribute("position", new THREE.Float32BufferAttribute(places, 3));
+    this.mesh = new THREE.Mesh(shape, material);
+    this.mesh.frustumCulled = false;
+    this.scene.add(this.mesh);
+  }
+
+  /** The highest water at the corners of a cell. @param {(r: number, c: number) => number} level @param {number} r @param {number} c */
+  over(level, r, c) {
+    let most = NaN;
+    for (const z of [level(r, c), level(r, c + 1), level(r + 1, c), level(r + 1, c + 1)])
+      if (!Number.isNaN(z) && !(most >= z)) most = z;
+    return most;
+  }
+}
