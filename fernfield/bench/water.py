@@ -1,0 +1,119 @@
+"""How a land drains and what a hollow holds, beside a library that fills lands too."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Iterator
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+
+from fernfield.bench import Plan, Row, Task, row
+from fernfield.core.grid import FloatArray
+from fernfield.core.water.drainage import catchments, drain
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.kernel.writing.drawing import draw_ground
+from fernfield.work.kernel.writing.ledger import Ended
+from fernfield.work.studio import Studio
+from fernfield.work.water.hollows import PutPool, hollow_around, put_pool, told, way_down
+from fernfield.work.water.standing import surface
+from fernfield.work.worlds.beginnings import WorldSpec
+
+
+def rows(plan: Plan) -> Iterator[Row]:
+    land = _land(plan.large)
+    few = max(3, plan.runs // 8)
+    yield row(f"hollows of {plan.large}² filled, and where they drain", *_filled_by_others(land), "a fifth",
+              lambda: drain(land), _other(land), few)  # fmt: skip
+    found = drain(land)
+    yield row(f"catchments of {plan.large}²", "a copy of it", "20 million posts a second", lambda: catchments(found),
+              land.copy, few)  # fmt: skip
+    yield from _worlds(plan)
+
+
+def _land(side: int) -> FloatArray:
+    """A land with hollows of all sizes, falling to one side. [m]"""
+    noise = np.random.default_rng(1).normal(0, 1, (side, side)).astype(np.float32)
+    rough = cv2.GaussianBlur(noise, (0, 0), 12) * 100 + cv2.GaussianBlur(noise, (0, 0), 3) * 4
+    return np.asarray(rough + np.linspace(0, 40, side, dtype=np.float32)[None], np.float32)
+
+
+def _filled_by_others(land: FloatArray) -> tuple[str]:
+    return ("scikit-image's reconstruction" if _reconstruction() else "sorting it",)
+
+
+def _reconstruction() -> Any:
+    try:
+        from skimage.morphology import reconstruction
+    except ImportError:
+        return None
+    return reconstruction
+
+
+def _other(land: FloatArray) -> Task:
+    fill = _reconstruction()
+    if fill is None:
+        return lambda: np.sort(land, axis=None)
+    seed = np.full_like(land, land.max())
+    seed[0], seed[-1], seed[:, 0], seed[:, -1] = land[0], land[-1], land[:, 0], land[:, -1]
+    return lambda: fill(seed, land, method="erosion", footprint=np.ones((3, 3)))
+
+
+def _worlds(plan: Plan) -> Iterator[Row]:
+    for side in (1_024, 8_192 if plan.large > 2_000 else 2_048):
+        with tempfile.TemporaryDirectory() as folder:
+            studio = Studio(Path(folder))
+            try:
+                yield from _in_world(studio, side, plan)
+            finally:
+                studio.close()
+
+
+def _in_world(studio: Studio, side: int, plan: Plan) -> Iterator[Row]:
+    """A click in a hollow of 300 m on a land, and the water around it after the ground changed."""
+    world = studio.world(studio.create(WorldSpec(name="W", width_m=side, depth_m=side, spacing_m=1, elevation_m=10)))
+    land, middle = world.first_land, side / 2
+    _dig(world, land, middle)
+    put_pool(world, "tarn", PutPool(name="Tarn", x=middle, y=middle, depth_m=5))
+    window = land.around(middle, middle, 200)
+
+    def read() -> object:
+        with world.lock:
+            return land.read("height", window)
+
+    def click() -> object:
+        return told(world, land, hollow_around(world, land, middle + 3, middle))
+
+    def again() -> object:
+        # A tile under it counts as written: the pool is looked for anew.
+        cache = land.parts[0].tract.cache
+        place = next(iter(key for key in cache.written))
+        cache.written[place] += 1
+        with world.lock:
+            return surface(world, land, window)
+
+    on = f"on {side + 1}²"
+    posts = "reading its posts"
+    yield row(f"a click in a hollow of 300 m, {on}", posts, "0.1 s", click, read, plan.runs)
+    yield row(f"its pool after the ground changed, {on}", posts, "the same on both", again, read, plan.runs)
+    way: Task = partial(way_down, world, land, middle + 160, middle)
+    yield row(f"the way down over {on[3:]}, from its middle", posts, "–", way, read, plan.runs)
+
+
+def _dig(world: OpenWorld, land: Land, middle: float) -> None:
+    """A bowl of 300 m, 12 m deep, on ground that falls to the east by a metre in a hundred."""
+    grid = land.grid
+
+    def new(part: object, was: FloatArray) -> FloatArray:
+        window = part
+        x = grid.x_of(getattr(window, "col0")) + np.arange(was.shape[1]) * grid.spacing  # noqa: B009
+        y = grid.y_of(getattr(window, "row0")) - np.arange(was.shape[0]) * grid.spacing  # noqa: B009
+        away = np.hypot(x[None] - middle, y[:, None] - middle)
+        bowl = np.where(away < 150, -12 * (1 - (away / 150) ** 2), 0)
+        return np.asarray(was + bowl - np.maximum(x[None] - middle - 150, 0) * 0.01, np.float32)
+
+    world.sweep(lambda: draw_ground(world, land, land.bounds, None, new, lambda: Ended("Dug", "{}", {})))
