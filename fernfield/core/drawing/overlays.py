@@ -211,6 +211,19 @@ def _density_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
     return _dense((f"{DENSE_PER_HA:,.0f} /ha and more", f"{DENSE_PER_HA / 2:,.0f} /ha", "none"), low, high)
 
 
+WIDEST_M2 = 1e6
+"""What drains as much land as this or more has the full colour; a square metre has none, and it grows by tens."""
+HIGHEST_ORDER = 6
+
+
+def _catchment_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
+    return _dense(("a square kilometre and more", "a thousand m²", "a square metre"), low, high)
+
+
+def _streams_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
+    return _dense((f"order {HIGHEST_ORDER} and more", f"order {HIGHEST_ORDER // 2}", "no stream"), low, high)
+
+
 def _tide_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
     (_, colour), *_rest = _mark_legend(low, high)
     return [("wet at high tide only", colour)]
@@ -271,6 +284,14 @@ OVERLAYS: dict[str, Overlay] = {
         Overlay(
             "density", "Density of growth", "how many plants stand on a hectare where", _draw_mark("density"),
             needs=frozenset({"density"}), legend=_density_legend,
+        ),
+        Overlay(
+            "catchment", "Catchments", "how much land drains through each place", _draw_mark("catchment"),
+            needs=frozenset({"catchment"}), legend=_catchment_legend,
+        ),
+        Overlay(
+            "streams", "Where streams would run", "the order of the stream at each place", _draw_mark("streams"),
+            needs=frozenset({"streams"}), legend=_streams_legend,
         ),
         Overlay(
             "tide", "Between the tides", "what the sea covers at high tide and not at low", _draw_mark("tide"),

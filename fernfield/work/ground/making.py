@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from fernfield.core.errors import Conflict
+from fernfield.core.errors import Conflict, InvalidInput
 from fernfield.core.grid import Array, FloatArray, Window
 from fernfield.core.ground.frost import NO_WEIGHTS
 from fernfield.core.ground.rain import Rain
@@ -17,8 +17,9 @@ from fernfield.core.landforms import LANDFORMS
 from fernfield.core.landforms.landform import Ground
 from fernfield.core.landforms.patches import Landscape, land
 from fernfield.core.landforms.strain import strain
+from fernfield.core.water.streampower import Power, carved
 from fernfield.work.ground.commands import MakeLand
-from fernfield.work.ground.rows import MOST_SHEETS, RECIPES, SHEETS, Recipe, Sheet, sheets_of
+from fernfield.work.ground.rows import MOST_SHEETS, RECIPES, SHEETS, Recipe, Sheet, Weathering, sheets_of
 from fernfield.work.ground.sheeting import UNDER, holding, restack, sheet_layer
 from fernfield.work.ground.weathering import frost_in_place, rain_over
 from fernfield.work.kernel.jobs import Job
@@ -168,6 +169,8 @@ def make_land(
 def _weather(recipe: Recipe, spacing: float, made: Any, job: Job) -> None:
     weathering = recipe.weathering
     assert weathering is not None
+    if weathering.streams_ka > 0:
+        _streams(weathering, spacing, made, job)
     drops = round(made.shape[0] * made.shape[1] * spacing**2 * weathering.drops_per_m2)
     if drops and min(made.shape) >= 3:
         with scratch(made.shape, np.float64) as exact:
@@ -176,6 +179,22 @@ def _weather(recipe: Recipe, spacing: float, made: Any, job: Job) -> None:
             made[...] = exact
     if weathering.passes:
         frost_in_place(made, spacing, weathering.repose_deg, weathering.passes, NO_WEIGHTS, job, (0.82, 0.92))
+
+
+STREAMED_SIDE, STREAM_STEPS = 4_097, 40
+"""Streams are looked for on all of a land at once: on so many posts a side at most; in so many steps of time."""
+
+
+def _streams(weathering: Weathering, spacing: float, made: Any, job: Job) -> None:
+    if max(made.shape) > STREAMED_SIDE:
+        words = f"streams run on at most {STREAMED_SIDE:,} posts a side, not on {made.shape[0]:,} by {made.shape[1]:,}"
+        raise InvalidInput(f"{words}: make the land in parts, or with a wider spacing", "streams_ka")
+    power = Power(weathering.uplift_mm / 1_000, weathering.erodes * 1e-6, weathering.concavity)
+
+    def say(done: float) -> None:
+        job.step(0.52 + 0.2 * done, f"Streams: {done * weathering.streams_ka:,.0f} thousand years")
+
+    made[...] = carved(np.array(made), spacing, power, weathering.streams_ka * 1_000, STREAM_STEPS, say)
 
 
 def _write(job: Job, world: OpenWorld, tract: Tract, command: MakeLand, window: Window, made: Any) -> Outcome:

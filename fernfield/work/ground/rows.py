@@ -72,7 +72,17 @@ class Landscape(Row):
 
 
 class Weathering(Row):
-    """What the weather does to made land: drops of rain for each square metre, then passes of frost."""
+    """What the weather does to made land: streams that run for a time while it rises, drops of rain for each square
+    metre, then passes of frost.
+
+    streams_ka : for how long [thousand years]; uplift_mm : how fast the land rises meanwhile [mm/a]
+    erodes : how fast streams cut, in millionths (K of the stream power law); concavity : of their profiles (m / n)
+    """
+
+    streams_ka: Annotated[float, Field(ge=0, le=20_000), Say("Streams run for", "ka")] = 0.0
+    uplift_mm: Annotated[float, Field(ge=0, le=10), Say("Land rises", "mm/a")] = 0.2
+    erodes: Annotated[float, Field(ge=0.01, le=1_000), Say("Streams cut", "×10⁻⁶")] = 5.0
+    concavity: Annotated[float, Field(ge=0.1, le=0.9), Say("Concavity")] = 0.45
 
     drops_per_m2: Annotated[float, Field(ge=0, le=20), Say("Rain", "/m²")] = 0.0
     passes: Annotated[int, Field(ge=0, le=5_000), Say("Frost", "passes")] = 0

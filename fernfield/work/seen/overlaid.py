@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 import cv2
@@ -14,8 +16,10 @@ from fernfield.core.drawing.labels import contour_labels
 from fernfield.core.drawing.overlays import (
     DENSE_PER_HA,
     DENSE_PER_M2,
+    HIGHEST_ORDER,
     SLOPE_CLASSES,
     TINTS,
+    WIDEST_M2,
     Seen,
     draw_openings,
     tint_range,
@@ -32,6 +36,7 @@ from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.keep import kept_by
 from fernfield.work.seen.show import Show
+from fernfield.work.water.draining import drainage_of
 from fernfield.work.water.standing import between_tides
 
 SPIKES_TO_LEVEL = 2
@@ -127,6 +132,11 @@ def _at_pixels_of(level: int, part: Window, give: Callable[[Window, int], FloatA
     return np.asarray(found[row : row + part.rows, col : col + part.cols], np.float32)
 
 
+def _catchments(world: OpenWorld, land: Land, window: Window, step: int) -> FloatArray:
+    area = drainage_of(world, land, "catchment_m2", window, step)
+    return np.asarray(np.clip(np.log(np.maximum(area, 1)) / math.log(WIDEST_M2), 0, 1), np.float32)
+
+
 def _marks(
     world: OpenWorld, land: Land, level: int, part: Window, show: Show, wanted: set[str]
 ) -> dict[str, FloatArray]:
@@ -141,6 +151,13 @@ def _marks(
     if "density" in wanted:
         marks["density"] = _at_pixels_of(
             level, part, lambda window, step: np.minimum(density_at(world, land, window, step) / DENSE_PER_HA, 1)
+        )  # fmt: skip
+    if "catchment" in wanted:
+        marks["catchment"] = _at_pixels_of(level, part, partial(_catchments, world, land))
+    if "streams" in wanted:
+        marks["streams"] = _at_pixels_of(
+            level, part,
+            lambda window, step: np.minimum(drainage_of(world, land, "order", window, step) / HIGHEST_ORDER, 1),
         )  # fmt: skip
     if "tide" in wanted:
         marks["tide"] = _at_pixels_of(level, part, lambda window, step: between_tides(world, land, window, step))

@@ -214,7 +214,8 @@ def overlaid(overlay: Overlay) -> ByteArray:
     kept = np.clip((x[1:-1, 1:-1] - 110) / 20, 0, 1).astype(np.float32)
     seen = Seen(
         heights, 1.0, 0.0, 24.0, 0, 0, posts, (POST_PIXELS - 1, POST_PIXELS - 1), POST_PIXELS, POST_PIXELS, kept,
-        {"share": kept, "density": kept * 0.8, "sward": kept * 0.6, "tide": (kept > 0.5).astype(np.float32),
+        {"share": kept, "density": kept * 0.8, "sward": kept * 0.6, "catchment": kept * 0.7, "streams": kept * 0.5,
+         "tide": (kept > 0.5).astype(np.float32),
          "rule": np.clip((heights[1:-1, 1:-1] - 6) / 6, 0, 1).astype(np.float32)},
     )  # fmt: skip
     overlay.draw(out, seen)
