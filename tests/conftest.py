@@ -34,7 +34,8 @@ from tests.browser.driving import browser, page, server
 __all__ = ["browser", "page", "server"]  # fixtures for the tests of every room
 
 
-LONGEST = ("test_contract.py", "test_store.py", "test_thread.py", "test_lost_line.py", "test_covers.py")
+FIRST = ("test_contract.py", "test_store.py")
+"""Files of few tests that take long: whoever begins with one of them keeps nobody waiting at the end."""
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -44,8 +45,14 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         if "browser" in getattr(item, "fixturenames", ()):
             item.add_marker("browser")
             driving.add(item.path)
-    # Files go to whoever is free, in this order: the longest first, so that nobody waits for one of them at the end.
-    items.sort(key=lambda item: (item.path.name not in LONGEST, item.path not in driving))
+    # Files go to whoever is free, in this order: those with a browser among the others, so that there is seldom more than
+    # one browser at work.
+    files = dict.fromkeys(item.path for item in items)
+    with_one = [path for path in files if path in driving]
+    others = [path for path in files if path not in driving]
+    share = len(with_one) / max(len(others), 1)
+    place = {path: float(at) for at, path in enumerate(with_one)} | {path: at * share for at, path in enumerate(others)}
+    items.sort(key=lambda item: (item.path.name not in FIRST, place[item.path]))
 
 
 @pytest.fixture(scope="session")
