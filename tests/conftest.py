@@ -45,8 +45,8 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         if "browser" in getattr(item, "fixturenames", ()):
             item.add_marker("browser")
             driving.add(item.path)
-    # Files go to whoever is free, in this order: those with a browser among the others, so that there is seldom more than
-    # one browser at work.
+    # Files go to whoever is free, in this order: those with a browser among the others, so that seldom two browsers are
+    # at work.
     files = dict.fromkeys(item.path for item in items)
     with_one = [path for path in files if path in driving]
     others = [path for path in files if path not in driving]
