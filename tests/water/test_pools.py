@@ -330,7 +330,11 @@ def test_by_the_api(client: TestClient) -> None:
     assert order.headers["x-shape"] == "65,65"
     assert client.get(f"/api/tracts/{tract}/drainage", params={**window, "what": "mood"}).status_code == 422
     assert client.get(f"/api/tracts/{tract}/hollows").json()[0]["brim_m"] == 10
-    assert client.patch(f"/api/worlds/{world}/water", json={"tide_low_m": -1, "tide_high_m": 1}).status_code == 200
+    tidal = client.patch(f"/api/worlds/{world}", json={"sea_level_m": 0, "tide_low_m": -1, "tide_high_m": 1})
+    assert (tidal.status_code, tidal.json()["tide_low_m"], tidal.json()["tide_high_m"]) == (200, -1, 1)
+    assert client.patch(f"/api/worlds/{world}", json={"tide_low_m": 2}).status_code == 422
+    still = client.patch(f"/api/worlds/{world}", json={"tide_low_m": None, "tide_high_m": None, "name": None}).json()
+    assert (still["tide_low_m"], still["name"]) == (None, "W")
     assert client.delete(f"{pools}/tarn").status_code == 200
     assert client.get(pools).json() == []
     assert Pool(name="P", x=0, y=0, level_m=3).liquid == "water"

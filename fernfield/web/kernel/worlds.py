@@ -8,7 +8,7 @@ from fernfield.work.kernel.rows import ONLY
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.light.rows import LIGHT
 from fernfield.work.studio import Studio
-from fernfield.work.water.rows import sea_level
+from fernfield.work.water.rows import WATER, sea_level
 from fernfield.work.worlds.rows import ABOUT, ICON
 
 
@@ -28,6 +28,8 @@ def world_json(world: OpenWorld, studio: Studio) -> dict[str, Any]:
         "description": about.description,
         "icon": f"/api/worlds/{world.id}/icon.png" if world.get(ICON, ONLY) is not None else None,
         "sea_level_m": sea_level(world),
+        "tide_low_m": world.only(WATER).tide_low_m,
+        "tide_high_m": world.only(WATER).tide_high_m,
         "sun_bearing_deg": sun.sun_bearing_deg,
         "sun_height_deg": sun.sun_height_deg,
         "can_undo": world.can_undo,

@@ -12,7 +12,7 @@ from fernfield.web.kernel.parts import TheStudio, TheWorld, from_page, job_answe
 from fernfield.web.kernel.pictures import sketch_png
 from fernfield.web.kernel.worlds import world_json
 from fernfield.web.rooms.worlds.icons import MOST_ICON_BYTES, icon_of, plan_icon
-from fernfield.work.kernel.commands import Command, Patch, Single, Together, put, remove
+from fernfield.work.kernel.commands import Command, Patch, Single, Together, put, remove, said_of
 from fernfield.work.kernel.rows import ONLY, Bearing, Elevation, Name, TractId
 from fernfield.work.light.rows import LIGHT
 from fernfield.work.water.rows import WATER
@@ -28,8 +28,15 @@ class WorldPatch(Command):
     name: Name | None = None
     description: Annotated[str, Field(max_length=2000)] | None = None
     sea_level_m: Elevation | None = None
+    tide_low_m: Elevation | None = None
+    tide_high_m: Elevation | None = None
+    inland: bool | None = None
     sun_bearing_deg: Bearing | None = None
     sun_height_deg: float | None = None
+
+
+MAY_BE_NONE = ("tide_low_m", "tide_high_m")
+"""Of these, to say null is to take them away."""
 
 
 @router.get("")
@@ -69,7 +76,7 @@ def get_world(world: TheWorld, studio: TheStudio) -> dict[str, Any]:
 @router.patch("/{world}")
 def patch_world(patch: WorldPatch, world: TheWorld, studio: TheStudio) -> dict[str, Any]:
     """Change what is said, in one revision; what is left out stays."""
-    said = patch.model_dump(exclude_none=True)
+    said = {name: value for name, value in said_of(patch).items() if value is not None or name in MAY_BE_NONE}
     edits: list[Single] = []
     for collection in (ABOUT, WATER, LIGHT):
         own = {name: said[name] for name in collection.model.model_fields if name in said}
