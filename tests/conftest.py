@@ -34,25 +34,11 @@ from tests.browser.driving import browser, page, server
 __all__ = ["browser", "page", "server"]  # fixtures for the tests of every room
 
 
-FIRST = ("test_contract.py", "test_store.py")
-"""Files of few tests that take long: whoever begins with one of them keeps nobody waiting at the end."""
-
-
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Whatever drives a browser is marked so: `pytest -m browser`."""
-    driving = set()
     for item in items:
         if "browser" in getattr(item, "fixturenames", ()):
             item.add_marker("browser")
-            driving.add(item.path)
-    # Files go to whoever is free, in this order: those with a browser among the others, so that seldom two browsers are
-    # at work.
-    files = dict.fromkeys(item.path for item in items)
-    with_one = [path for path in files if path in driving]
-    others = [path for path in files if path not in driving]
-    share = len(with_one) / max(len(others), 1)
-    place = {path: float(at) for at, path in enumerate(with_one)} | {path: at * share for at, path in enumerate(others)}
-    items.sort(key=lambda item: (item.path.name not in FIRST, place[item.path]))
 
 
 @pytest.fixture(scope="session")

@@ -33,8 +33,7 @@ def main() -> int:
         other.start()
     failed: Counter[str] = Counter()
     passed, began = 0, time.monotonic()
-    command = [sys.executable, "-m", "pytest", "-q", "-m", "browser", "-n", "2", "--dist", "loadfile",
-               "--no-loadscope-reorder", "tests"]  # fmt: skip
+    command = [sys.executable, "-m", "pytest", "-q", "-m", "browser", "-n", "2", "--dist", "loadfile", "tests"]
     try:
         demo = Path(tempfile.mkdtemp()) / "demo-world"
         make_demo(demo)
