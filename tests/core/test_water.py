@@ -35,7 +35,7 @@ LANDS = st.tuples(st.integers(2, 24), st.integers(2, 24)).flatmap(
 )
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=60, deadline=None)
 @given(LANDS)
 def test_what_is_filled_is_what_scikit_image_fills(heights: FloatArray) -> None:
     assert np.array_equal(drain(heights).filled, by_skimage(heights))
@@ -46,7 +46,7 @@ def test_a_real_land_is_filled_as_scikit_image_fills_it() -> None:
     assert np.array_equal(drain(land).filled, by_skimage(land))
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=60, deadline=None)
 @given(LANDS)
 def test_all_water_comes_to_the_edge_by_the_steepest_way(heights: FloatArray) -> None:
     found = drain(heights)
@@ -173,7 +173,7 @@ def test_a_hollow_in_a_hollow_and_what_lies_around() -> None:
     assert sorted((one.floor, one.brim) for one in inside) == [(0, 4), (1, 4)]
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=50, deadline=None)
 @given(LANDS.filter(lambda land: min(land.shape) > 2), st.data())
 def test_brims_are_those_of_the_filled_land(heights: FloatArray, data: st.DataObject) -> None:
     """The last brim that rising water meets is where the whole land is filled to."""
