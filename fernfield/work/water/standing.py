@@ -23,8 +23,9 @@ from fernfield.work.plots.areas import plot_corners
 from fernfield.work.plots.rows import PLOTS, Plot
 from fernfield.work.water.rows import DRY_M, POOLS, WATER, Pool, sea_of
 
-REACH_SIDE = 1_025
-"""How far the sea reaches is looked at on so many posts a side at most."""
+REACH_SIDE, KEPT_STEP = 1_025, 8
+"""How far the sea reaches is looked at on so many posts a side at most. On larger lands, and for what is seen from afar,
+that is on levels kept beside the ground, from every eighth post on: its cost is not that of the land."""
 FIRST_POSTS, MOST_POSTS = 96, 3_000_000
 """A pool is looked for this far around its place first, and on so many posts at most."""
 MOST_KEPT = 256
@@ -45,13 +46,14 @@ class Extent:
     too_large: bool = False
 
 
-def _reached(world: OpenWorld, land: Land, sea: float) -> tuple[int, Window, ByteArray]:
+def _reached(world: OpenWorld, land: Land, sea: float, seen_step: int = 1) -> tuple[int, Window, ByteArray]:
     """Which posts the sea reaches from the land's edge: every so many of a window that is all of it."""
-    bounds, step = land.bounds, 1
+    bounds = land.bounds
+    step = 1 if max(bounds.shape) <= REACH_SIDE and seen_step < KEPT_STEP else max(KEPT_STEP, seen_step)
     while max(bounds.shape) / step > REACH_SIDE:
         step *= 2
     window = Window(bounds.row0 // step * step, bounds.col0 // step * step, bounds.row1, bounds.col1)
-    own = world.id, f"{land.id}/{sea:g}"
+    own = world.id, f"{land.id}/{sea:g}/{step}"
     mark: tuple[object, ...] = (world.revision, sea, bounds, land.tract_ids)
     with _LOCK:
         known = _REACH.get(own)
@@ -87,7 +89,7 @@ def sea_over(world: OpenWorld, land: Land, posts: Window, step: int = 1, level: 
     out = np.full(shape, sea, np.float32)
     if world.only(WATER).inland or land.height_range(land.bounds)[0] >= sea:
         return out
-    coarse, window, reach = _reached(world, land, sea)
+    coarse, window, reach = _reached(world, land, sea, step)
     rows = np.clip((np.arange(shape[0]) * step + posts.row0 - window.row0) // coarse, 0, reach.shape[0] - 1)
     cols = np.clip((np.arange(shape[1]) * step + posts.col0 - window.col0) // coarse, 0, reach.shape[1] - 1)
     here = reach[np.ix_(rows, cols)]
