@@ -24,7 +24,7 @@ from fernfield.work.plots.rows import PLOTS, Plot
 from fernfield.work.water.rows import DRY_M, POOLS, WATER, Pool, sea_of
 
 REACH_SIDE, KEPT_STEP = 1_025, 8
-"""How far the sea reaches is looked at on so many posts a side at most. On larger lands, and for what is seen from afar,
+"""How far the sea reaches is looked at on so many posts a side at most. On larger lands, and for what is seen from far,
 that is on levels kept beside the ground, from every eighth post on: its cost is not that of the land."""
 FIRST_POSTS, MOST_POSTS = 96, 3_000_000
 """A pool is looked for this far around its place first, and on so many posts at most."""
