@@ -27,7 +27,7 @@ from tests.trust.corpus import corpus
 from tests.worlds.test_files_in import bad_tiff, npy_head
 
 SOON_S = 20.0
-FUZZ_S = float(os.environ.get("FERN_FUZZ_S", "25"))
+FUZZ_S = float(os.environ.get("FERN_FUZZ_S", "10"))
 
 
 def gltf(**parts: Any) -> bytes:
