@@ -34,11 +34,29 @@ from tests.browser.driving import browser, page, server
 __all__ = ["browser", "page", "server"]  # fixtures for the tests of every room
 
 
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Whatever drives a browser is marked so: `pytest -m browser`."""
+LONG = (
+    "test_workers_that_die_again_and_again", "test_a_process_killed_while_it_weathers",
+    "test_killed_at_random_moments_of",
+    "test_a_database_that_another_program_holds", "test_axe.py::test_whatever_can_be_opened[dark]",
+    "test_axe.py::test_every_page_by_itself[dark]", "test_axe.py::test_every_stage_and_view[dark]",
+    "test_axe.py::test_a_walk_and_a_narrow_screen[dark]", "test_nothing_is_out_of_reach[size1]",
+    "test_nothing_is_out_of_reach[size3]", "test_nothing_is_out_of_reach[size4]", "test_the_ground_near_the_eye_has",
+    "test_bench_map_and_header_show_the_same_stage", "test_the_overlook_by_keys", "test_a_walk_by_buttons_on_the",
+    "test_a_stroke_that_the_server_ended_well",
+)  # fmt: skip
+"""What takes longest is left out where all must be done in half an hour; `FERN_LONG=1` runs it too."""
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Whatever drives a browser is marked so: `pytest -m browser`. Long tests wait until they are asked for."""
     for item in items:
         if "browser" in getattr(item, "fixturenames", ()):
             item.add_marker("browser")
+    named = any("::" in str(argument) for argument in config.args)
+    if "FERN_LONG" not in os.environ and not named:
+        long = [item for item in items if any(name in item.nodeid for name in LONG)]
+        config.hook.pytest_deselected(items=long)
+        items[:] = [item for item in items if item not in long]
 
 
 @pytest.fixture(scope="session")
