@@ -12,6 +12,7 @@ from typing import Any
 from fastapi import UploadFile
 
 from fernfield.work.kernel.commands import Command
+from fernfield.work.kernel.rows import Name
 from fernfield.work.kernel.windows import reserve
 from fernfield.work.studio import Studio
 from fernfield.work.worlds.intake import Incoming
@@ -33,6 +34,12 @@ def kept_upload(studio: Studio, file: UploadFile) -> Path:
         path.unlink(missing_ok=True)
         raise
     return path
+
+
+class Named(Command):
+    """What a file that comes in is called."""
+
+    name: Name
 
 
 @contextmanager

@@ -48,9 +48,8 @@ class Around:
     risen: Risen
 
 
-def _rising(land: Land, row: int, col: int, spot: tuple[int, int] | None = None) -> Around:
-    """Water rises from a post until it runs off the land, or further than is looked at; with a spot, until a hollow
-    that holds it is closed."""
+def _rising(land: Land, row: int, col: int, *, first_only: bool = False) -> Around:
+    """Water rises from a post to its first brim, or until it runs off the land or further than is looked at."""
     bounds, around = land.bounds, FIRST_POSTS
     while True:
         window = land.clip(Window(row, col, row + 1, col + 1).pad(around))
@@ -59,7 +58,7 @@ def _rising(land: Land, row: int, col: int, spot: tuple[int, int] | None = None)
         edges = (window.row0 == bounds.row0, window.row1 == bounds.row1, window.col0 == bounds.col0,
                  window.col1 == bounds.col1)  # fmt: skip
         closed = None if void is None else void.astype(np.uint8)
-        found = rise(heights, row - window.row0, col - window.col0, edges, MOST_POSTS, closed)
+        found = rise(heights, row - window.row0, col - window.col0, edges, MOST_POSTS, closed, first_only)
         if found.end != CUT_OFF or window.rows * window.cols > 4 * MOST_POSTS:
             return Around(window, heights, found)
         around *= 2
@@ -67,25 +66,10 @@ def _rising(land: Land, row: int, col: int, spot: tuple[int, int] | None = None)
 
 def _lowest(land: Land, row: int, col: int) -> tuple[int, int]:
     """Down the steepest way to a post that has none lower beside it."""
-    bounds = land.bounds
-    window = land.clip(Window(row, col, row + 1, col + 1).pad(FIRST_POSTS))
-    heights = land.read(HEIGHT, window)
-    while True:
-        r, c = row - window.row0, col - window.col0
-        best, most = (row, col), 0.0
-        for dr, dc in zip(DR.tolist(), DC.tolist(), strict=True):
-            p, q = r + dr, c + dc
-            if 0 <= p < heights.shape[0] and 0 <= q < heights.shape[1]:
-                fall = float(heights[r, c] - heights[p, q]) / (math.sqrt(2) if dr and dc else 1.0)
-                if fall > most:
-                    best, most = (row + dr, col + dc), fall
-        if best == (row, col):
-            return best
-        row, col = best
-        if not (window.row0 < row < window.row1 - 1 and window.col0 < col < window.col1 - 1):
-            again = land.clip(Window(row, col, row + 1, col + 1).pad(FIRST_POSTS))
-            if again != window and bounds.meet(again) == again:
-                window, heights = again, land.read(HEIGHT, again)
+    at = row, col
+    while (lower := _steepest(land, at)) is not None:
+        at = lower
+    return at
 
 
 @dataclass(frozen=True)
@@ -186,7 +170,7 @@ def way_down(world: OpenWorld, land: Land, x: float, y: float) -> dict[str, Any]
             if lower is not None:
                 way.append(lower)
                 continue
-            around = _rising(land, *way[-1])
+            around = _rising(land, *way[-1], first_only=True)
             first = around.risen.brims[0] if around.risen.brims else None
             floor = float(around.heights[way[-1][0] - around.window.row0, way[-1][1] - around.window.col0])
             if first is None or first.level - floor > SHALLOW_M:

@@ -12,16 +12,10 @@ from PIL import Image
 
 from fernfield.core.brush.tips import TIPS
 from fernfield.web.kernel.parts import TheStudio, TheWorld
-from fernfield.web.kernel.uploads import upload
+from fernfield.web.kernel.uploads import Named, upload
 from fernfield.work.ground.pictures import add_picture
-from fernfield.work.kernel.commands import Command
-from fernfield.work.kernel.rows import Name
 
 router = APIRouter(prefix="/api/worlds/{world}/pictures", tags=["pictures"])
-
-
-class Named(Command):
-    name: Name
 
 
 @router.get("")

@@ -19,7 +19,7 @@ from fernfield.formats.mesh import check_size
 from fernfield.formats.model import MOST_BYTES
 from fernfield.web.kernel.panels import Asked, Panel
 from fernfield.web.kernel.parts import ByLand, TheLand, TheStudio, TheTract, TheWorld, keyed_json
-from fernfield.web.kernel.uploads import upload
+from fernfield.web.kernel.uploads import Named, upload
 from fernfield.web.kernel.windows import TheWindow
 from fernfield.work.growth.areas import GrowArea, grow_area
 from fernfield.work.growth.findings import MendPlants, mend_plants
@@ -46,7 +46,7 @@ from fernfield.work.growth.touching import (
 )
 from fernfield.work.kernel.commands import Command, patch
 from fernfield.work.kernel.posts.tracts import Tract
-from fernfield.work.kernel.rows import Key, Name
+from fernfield.work.kernel.rows import Key
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.areas import said_in_world
 
@@ -123,10 +123,6 @@ def switches(key: Key, world: TheWorld) -> dict[str, Any]:
     """How tall a kind is, on a screen of 1,080 pixels, where its detail changes [px]; which of the changes are seen."""
     switch = switch_of(world.row(KINDS, key))
     return {"sizes": switch.sizes, "most": SEEN_PX, "seen": seen_switches(switch)}
-
-
-class Named(Command):
-    name: Name
 
 
 @router.get("/worlds/{world}/models")
