@@ -66,6 +66,10 @@ def take(page: Page, url: str) -> None:
     for stage in ("cover", "growth", "water", "light"):
         page.locator(f"[data-stage={stage}]").click()
         page.mouse.move(640, 420)
+        if stage == "water":
+            # The clay pit: what it holds, and where it would run over.
+            page.locator("[data-pool=clay-pit]").click()
+            page.locator("#hollow-figures").wait_for()
         shoot(page, stage)
     page.locator("[data-stage=sites]").click()
     page.locator("[data-thing=start-west]").click()

@@ -202,39 +202,22 @@ def _mark_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
 
 DENSE_PER_HA = 1_000.0
 """What is as dense as this or denser has the full colour."""
-
-
 DENSE_PER_M2 = 20.0
-
-
-def _density_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
-    return _dense((f"{DENSE_PER_HA:,.0f} /ha and more", f"{DENSE_PER_HA / 2:,.0f} /ha", "none"), low, high)
-
-
+"""The same, of tufts of ground cover."""
 WIDEST_M2 = 1e6
 """What drains as much land as this or more has the full colour; a square metre has none, and it grows by tens."""
 HIGHEST_ORDER = 6
 
 
-def _catchment_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
-    return _dense(("a square kilometre and more", "a thousand m²", "a square metre"), low, high)
+def _marked(name: str, label: str, hint: str, *words: str) -> Overlay:
+    """An overlay of one mark; `words` say what all of it, a half and none of it stand for, as far as they go."""
 
+    def legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
+        return [(said, colour) for said, (_, colour) in zip(words, _mark_legend(low, high), strict=False)]
 
-def _streams_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
-    return _dense((f"order {HIGHEST_ORDER} and more", f"order {HIGHEST_ORDER // 2}", "no stream"), low, high)
-
-
-def _tide_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
-    (_, colour), *_rest = _mark_legend(low, high)
-    return [("wet at high tide only", colour)]
-
-
-def _sward_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
-    return _dense((f"{DENSE_PER_M2:g} /m² and more", f"{DENSE_PER_M2 / 2:g} /m²", "none"), low, high)
-
-
-def _dense(words: tuple[str, ...], low: float, high: float) -> list[tuple[str, Colour | None]]:
-    return [(said, colour) for said, (_, colour) in zip(words, _mark_legend(low, high), strict=True)]
+    return Overlay(
+        name, label, hint, _draw_mark(name), needs=frozenset({name}), legend=legend if words else _mark_legend
+    )
 
 
 def draw_openings(out: ByteArray, holes: FloatArray) -> None:
@@ -277,34 +260,18 @@ OVERLAYS: dict[str, Overlay] = {
         Overlay(
             "kept", "What is kept out", "where the stroke may not work", draw_kept_out, needs=frozenset({"kept"})
         ),
-        Overlay(
-            "share", "Share of a cover", "how much of the cover in the hand lies where", _draw_mark("share"),
-            needs=frozenset({"share"}), legend=_mark_legend,
-        ),
-        Overlay(
-            "density", "Density of growth", "how many plants stand on a hectare where", _draw_mark("density"),
-            needs=frozenset({"density"}), legend=_density_legend,
-        ),
-        Overlay(
-            "catchment", "Catchments", "how much land drains through each place", _draw_mark("catchment"),
-            needs=frozenset({"catchment"}), legend=_catchment_legend,
-        ),
-        Overlay(
-            "streams", "Where streams would run", "the order of the stream at each place", _draw_mark("streams"),
-            needs=frozenset({"streams"}), legend=_streams_legend,
-        ),
-        Overlay(
-            "tide", "Between the tides", "what the sea covers at high tide and not at low", _draw_mark("tide"),
-            needs=frozenset({"tide"}), legend=_tide_legend,
-        ),
-        Overlay(
-            "sward", "Density of ground cover", "how many tufts stand on a square metre where", _draw_mark("sward"),
-            needs=frozenset({"sward"}), legend=_sward_legend,
-        ),
-        Overlay(
-            "rule", "Rule tried out", "where the rule that is being set is met, alone", _draw_mark("rule"),
-            needs=frozenset({"rule"}), legend=_mark_legend,
-        ),
+        _marked("share", "Share of a cover", "how much of the cover in the hand lies where"),
+        _marked("density", "Density of growth", "how many plants stand on a hectare where",
+                f"{DENSE_PER_HA:,.0f} /ha and more", f"{DENSE_PER_HA / 2:,.0f} /ha", "none"),
+        _marked("catchment", "Catchments", "how much land drains through each place", "a square kilometre and more",
+                "a thousand m²", "a square metre"),
+        _marked("streams", "Where streams would run", "the order of the stream at each place",
+                f"order {HIGHEST_ORDER} and more", f"order {HIGHEST_ORDER // 2}", "no stream"),
+        _marked("tide", "Between the tides", "what the sea covers at high tide and not at low",
+                "wet at high tide only"),
+        _marked("sward", "Density of ground cover", "how many tufts stand on a square metre where",
+                f"{DENSE_PER_M2:g} /m² and more", f"{DENSE_PER_M2 / 2:g} /m²", "none"),
+        _marked("rule", "Rule tried out", "where the rule that is being set is met, alone"),
     )
 }  # fmt: skip
 

@@ -5,6 +5,7 @@ import { ask, say } from "/static/js/kernel/say.js";
 import { fetchPanel, watchForm } from "/static/js/seen/bench.js";
 import { only, row, rows, subject } from "/static/js/seen/rows.js";
 import { heed, showAnew, state, watch } from "/static/js/seen/state.js";
+import { SPREAD, spreadAt, spreadFigure, spreadPath } from "/static/js/seen/told/spread.js";
 
 /** @typedef {import("/static/js/types.js").CoverRule} Rule */
 /** @typedef {import("/static/js/types.js").CoverCondition} Condition */
@@ -179,8 +180,6 @@ watch(
   () => (draft.spreads = {}),
 );
 
-const round = (/** @type {number} */ value) => Number(value.toPrecision(3)).toLocaleString("en");
-
 /** What a condition names besides its limits, to be picked. @param {Condition} condition */
 function picksOf(condition) {
   const list = { plot: ["plot", "plots"], line_distance: ["line", "lines"], cover: ["cover", "covers"] }[
@@ -197,15 +196,10 @@ function shown(condition, at) {
   spreadOf(condition);
   const { from, to, soft, ...asked } = condition;
   const name = JSON.stringify(tidy([{ cover: "", conditions: [asked] }])[0].conditions[0]);
-  const { low, high, counts } = draft.spreads[name] ?? { low: 0, high: 1, counts: [] };
-  const most = Math.max(1, ...counts);
-  const x = (/** @type {number} */ value) => Math.min(240, Math.max(0, ((value - low) / (high - low)) * 240));
-  // A step goes up before it goes along.
-  const path = counts.length
-    ? `M0 40${counts.map((count, k) => `V${40 - Math.sqrt(count / most) * 38}H${((k + 1) / counts.length) * 240}`).join("")}V40Z`
-    : "";
-  const left = from === null || from === undefined ? 0 : x(Number(from));
-  const right = to === null || to === undefined ? 240 : x(Number(to));
+  const values = draft.spreads[name] ?? { low: 0, high: 1, counts: [] };
+  const { low, high } = values;
+  const left = from === null || from === undefined ? 0 : spreadAt(values, Number(from));
+  const right = to === null || to === undefined ? SPREAD.wide : spreadAt(values, Number(to));
   const numbers = [
     { name: "from", label: "From", value: from, none: "any", unit: what.unit, least: what.least, most: what.most },
     { name: "to", label: "To", value: to, none: "any", unit: what.unit, least: what.least, most: what.most },
@@ -218,12 +212,12 @@ function shown(condition, at) {
     at,
     id: `${at}-${condition.what}`,
     label: what.label,
-    path,
+    path: spreadPath(values),
     from_x: left,
     wide: Math.max(0, right - left),
-    low: `${round(low)} ${what.unit}`,
-    high: `${round(high)} ${what.unit}`,
-    spreadWords: `How it is spread over the land, from ${round(low)} to ${round(high)} ${what.unit}`,
+    low: `${spreadFigure(low)} ${what.unit}`,
+    high: `${spreadFigure(high)} ${what.unit}`,
+    spreadWords: `How it is spread over the land, from ${spreadFigure(low)} to ${spreadFigure(high)} ${what.unit}`,
     fields: numbers.map((one) => ({
       ...one,
       id: `condition-${at}-${one.name}`,

@@ -3,6 +3,7 @@ import Alpine from "/static/js/kernel/alpine.js";
 import { ask } from "/static/js/kernel/say.js";
 import { row, rows } from "/static/js/seen/rows.js";
 import { heed, landApi, state } from "/static/js/seen/state.js";
+import { SPREAD, spreadAt, spreadFigure, spreadPath } from "/static/js/seen/told/spread.js";
 
 /** What a habitat may ask, as the server declares it. @type {Record<string, {label: string, unit: string, least: number, most: number, named: string, field: string}>} */
 const WHATS = {};
@@ -15,9 +16,6 @@ heed("panel", () => {
   const told = /** @type {HTMLElement | null} */ (document.querySelector("#bench [data-whats]"));
   Object.assign(WHATS, JSON.parse(told?.dataset.whats || "{}"));
 });
-
-const round = (/** @type {number} */ value) => Number(value.toPrecision(3)).toLocaleString("en");
-const WIDE = 240;
 
 Alpine.data("habitat", () => ({
   of: "",
@@ -57,28 +55,23 @@ Alpine.data("habitat", () => ({
     return named ? rows(named) : [];
   },
   get path() {
-    const { counts } = this.values;
-    const most = Math.max(1, ...counts);
-    if (!counts.length) return "";
-    const steps = counts.map((n, k) => `V${40 - Math.sqrt(n / most) * 38}H${((k + 1) / counts.length) * WIDE}`);
-    return `M0 40${steps.join("")}V40Z`;
+    return spreadPath(this.values);
   },
   /** @param {string} typed @param {number} none */
   place(typed, none) {
-    const { low, high } = this.values;
-    return typed === "" ? none : Math.min(WIDE, Math.max(0, ((Number(typed) - low) / (high - low)) * WIDE));
+    return typed === "" ? none : spreadAt(this.values, Number(typed));
   },
   get left() {
     return this.place(this.from, 0);
   },
   get wide() {
-    return Math.max(0, this.place(this.to, WIDE) - this.left);
+    return Math.max(0, this.place(this.to, SPREAD.wide) - this.left);
   },
   get lowest() {
-    return `${round(this.values.low)} ${this.unit}`;
+    return `${spreadFigure(this.values.low)} ${this.unit}`;
   },
   get highest() {
-    return `${round(this.values.high)} ${this.unit}`;
+    return `${spreadFigure(this.values.high)} ${this.unit}`;
   },
   get spreadWords() {
     return `How it is spread over the land, from ${this.lowest} to ${this.highest}`;
