@@ -48,12 +48,16 @@ class Around:
     risen: Risen
 
 
-def _rising(land: Land, row: int, col: int, *, first_only: bool = False) -> Around:
-    """Water rises from a post to its first brim, or until it runs off the land or further than is looked at."""
+def _rising(world: OpenWorld, land: Land, row: int, col: int, *, first_only: bool = False) -> Around:
+    """Water rises from a post to its first brim, or until it runs off the land or further than is looked at.
+
+    The world is held only while its heights are read.
+    """
     bounds, around = land.bounds, FIRST_POSTS
     while True:
         window = land.clip(Window(row, col, row + 1, col + 1).pad(around))
-        heights = np.asarray(land.read(HEIGHT, window), np.float32)
+        with world.lock:
+            heights = np.array(land.read(HEIGHT, window), np.float32)
         void = land.void(np.arange(window.row0, window.row1), np.arange(window.col0, window.col1))
         edges = (window.row0 == bounds.row0, window.row1 == bounds.row1, window.col0 == bounds.col0,
                  window.col1 == bounds.col1)  # fmt: skip
@@ -98,7 +102,8 @@ def hollow_around(world: OpenWorld, land: Land, x: float, y: float) -> Hollow:
     with world.lock:
         row = min(max(round(land.grid.row_of(y)), land.bounds.row0), land.bounds.row1 - 1)
         col = min(max(round(land.grid.col_of(x)), land.bounds.col0), land.bounds.col1 - 1)
-        around = _rising(land, *_lowest(land, row, col))
+        lowest = _lowest(land, row, col)
+    around = _rising(world, land, *lowest)
     own = around.risen
     found: list[tuple[Brim, np.ndarray]] = []
     spot = row - around.window.row0, col - around.window.col0
@@ -157,31 +162,39 @@ def way_down(world: OpenWorld, land: Land, x: float, y: float) -> dict[str, Any]
     """The way of water from a spot: the steepest, over shallow brims, to the sea, a pool, a hollow or the edge."""
     land.need(x, y, "the spot")
     grid, bounds = land.grid, land.bounds
+    row = min(max(round(grid.row_of(y)), bounds.row0), bounds.row1 - 1)
+    col = min(max(round(grid.col_of(x)), bounds.col0), bounds.col1 - 1)
     with world.lock:
-        row = min(max(round(grid.row_of(y)), bounds.row0), bounds.row1 - 1)
-        col = min(max(round(grid.col_of(x)), bounds.col0), bounds.col1 - 1)
         pools = [pool_extent(world, land, key, pool) for key, pool in pools_of(world, land)]
-        way, ends = [(row, col)], ""
-        while not ends and len(way) < LONGEST_WAY:
-            ends = _end_at(world, land, pools, way[-1])
-            if ends:
-                break
-            lower = _steepest(land, way[-1])
-            if lower is not None:
-                way.append(lower)
-                continue
-            around = _rising(land, *way[-1], first_only=True)
-            first = around.risen.brims[0] if around.risen.brims else None
-            floor = float(around.heights[way[-1][0] - around.window.row0, way[-1][1] - around.window.col0])
-            if first is None or first.level - floor > SHALLOW_M:
-                ends = "hollow"
-            else:
-                over = _over(around, first)
-                way += [(r + around.window.row0, c + around.window.col0) for r, c in over]
-                if first.beyond is None:
-                    ends = "edge"
+    way, ends = [(row, col)], ""
+    while not ends and len(way) < LONGEST_WAY:
+        with world.lock:
+            ends = _fallen(world, land, pools, way)
+        if ends:
+            break
+        around = _rising(world, land, *way[-1], first_only=True)
+        first = around.risen.brims[0] if around.risen.brims else None
+        floor = float(around.heights[way[-1][0] - around.window.row0, way[-1][1] - around.window.col0])
+        if first is None or first.level - floor > SHALLOW_M:
+            ends = "hollow"
+        else:
+            over = _over(around, first)
+            way += [(r + around.window.row0, c + around.window.col0) for r, c in over]
+            if first.beyond is None:
+                ends = "edge"
     line = [[grid.x_of(c), grid.y_of(r)] for r, c in way]
     return {"line": _thinned(line), "ends": ends or "hollow"}
+
+
+def _fallen(world: OpenWorld, land: Land, pools: list[Extent], way: list[tuple[int, int]]) -> str:
+    """Lengthens a way down to the next post that has none lower beside it; where the way ends before, in what."""
+    while len(way) < LONGEST_WAY:
+        if ends := _end_at(world, land, pools, way[-1]):
+            return ends
+        if (lower := _steepest(land, way[-1])) is None:
+            return ""
+        way.append(lower)
+    return ""
 
 
 def _end_at(world: OpenWorld, land: Land, pools: list[Extent], post: tuple[int, int]) -> str:

@@ -14,6 +14,7 @@ from fernfield.web.kernel.parts import TheLand, TheWorld, keyed_json
 from fernfield.web.kernel.rows import Metres
 from fernfield.web.kernel.windows import TheWindow
 from fernfield.work.kernel.commands import Command, Patch, Remove, said_of
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.places import from_world
 from fernfield.work.kernel.rows import Elevation, Key, Name, TractId
 from fernfield.work.water.draining import What, drainage_of, hollows_of
@@ -93,7 +94,7 @@ def water(land: TheLand, window: TheWindow, step: Step = 1) -> Response:
         raise InvalidInput(f"at most {MOST_POSTS} posts can be asked for at once, not {rows * cols}", "step")
     with world.lock:
         surface = world.surface(seen, window, step)
-        ground = np.asarray(seen.read("height", window, step), np.float32)
+        ground = np.asarray(seen.seen(HEIGHT, window, step), np.float32)[:rows, :cols]
     found = np.where((surface > ground) & (surface > DRY_M), surface, np.float32(np.nan))
     return Response(found.astype("<f4").tobytes(), media_type="application/octet-stream",
                     headers={"X-Shape": f"{rows},{cols}"})  # fmt: skip
