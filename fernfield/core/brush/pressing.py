@@ -52,7 +52,7 @@ class MaskPressing:
     amount : the share that strength and time make
     values : the tool's own settings
     spacing : between posts [m]
-    before : shape (masks, rows, cols): as they were before the stroke
+    before : shape (masks, rows, cols): as they were before the stroke, for a tool that looks back
     at : the number of the mask that is worked on
     pull : how far the hand has come since the dab before, down and right [posts]
     """

@@ -74,6 +74,7 @@ class Tool:
     press_masks : for a mask, does one dab of any form on all the masks that it touches
     timeless : whether its work is the same however long and strongly it is done
     every_mask : whether it is given masks on which nothing lies yet as well
+    looks_back : whether it is given the masks as they were before the stroke
     """
 
     name: str
@@ -103,6 +104,7 @@ class Tool:
     press_masks: Callable[[MaskPressing], None] | None = None
     timeless: bool = False
     every_mask: bool = False
+    looks_back: bool = False
 
     @property
     def first(self) -> dict[str, Any]:

@@ -45,7 +45,7 @@ COVER_TOOLS = {
         ),
         Tool(
             "soften", "Soften", "F", "%/s", "soften", "Makes the borders between covers as wide as you say.", "softens",
-            FirstBrush(20, 0.5, 300), layer=COVER, sign=1, press_masks=soften, reads=reach,
+            FirstBrush(20, 0.5, 300), layer=COVER, sign=1, press_masks=soften, reads=reach, looks_back=True,
             settings=(Setting("width_m", "Width", "m", 0.5, 500, 8),),
         ),
         Tool(

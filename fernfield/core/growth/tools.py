@@ -37,8 +37,12 @@ def sow(p: MaskPressing) -> None:
     """
     limit, ticked = p.values.get("target_share", 1.0), _ticked(p)
     was = p.masks[0].astype(np.float64) / WHOLE
-    spared = p.masks[1:].astype(np.float64) / WHOLE
     add = p.weights * p.amount
+    if all(ticked) and not p.masks[1:].any():
+        full = np.rint(np.maximum(was, np.minimum(was + add, limit)) * WHOLE).astype(np.uint16)
+        np.copyto(p.masks[0], full, where=p.weights > 0)
+        return
+    spared = p.masks[1:].astype(np.float64) / WHOLE
     stands = was[None] * (1 - spared)
     for at, on in enumerate(ticked):
         if on:

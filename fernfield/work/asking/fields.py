@@ -7,7 +7,8 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from functools import partial
+from functools import lru_cache, partial
+from itertools import product
 
 import cv2
 import numpy as np
@@ -16,7 +17,7 @@ from fernfield.core.brush.keep import depths
 from fernfield.core.cover import rules as core
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.light.shade import reach_posts, shade
-from fernfield.core.noise import Octaves, fractal, plain_spots
+from fernfield.core.noise import Octaves, Spots, fractal, plain_spots
 from fernfield.core.wetness import wetness
 from fernfield.work.asking.conditions import Condition, reach_of
 from fernfield.work.kernel.posts.lands import Land
@@ -27,6 +28,8 @@ from fernfield.work.plots.rows import LINES, PLOTS, Line, Plot
 
 OCTAVES, PERSISTENCE = 4, 0.5
 NOISE_M = 60.0
+BLOCK, MOST_IN_BLOCKS = 128, 256 * 256
+"""Noise of a window of so many posts at most is kept in blocks of so many posts a side."""
 NOWHERE = -1e6
 """How deep a post lies in a plot that is gone."""
 FAR = 1e6
@@ -80,7 +83,24 @@ def noise(asked: Asked, size: float, seed: int) -> FloatArray:
     first = asked.posts.row0 // asked.step, asked.posts.col0 // asked.step
     row, col = asked.posts.row0 - first[0] * asked.step, asked.posts.col0 - first[1] * asked.step
     spots = plain_spots(land.grid.x_of(col) + land.origin[0], land.grid.y_of(row) + land.origin[1], spacing)
-    return fractal(asked.shape, spots, Octaves(size, OCTAVES, PERSISTENCE, seed), spacing, first=first)
+    rows, cols = asked.shape
+    if rows * cols > MOST_IN_BLOCKS:
+        return fractal(asked.shape, spots, Octaves(size, OCTAVES, PERSISTENCE, seed), spacing, first=first)
+    # The window under a brush is asked for again and again.
+    out = np.empty(asked.shape, np.float32)
+    for down, right in product(range(first[0] // BLOCK, (first[0] + rows - 1) // BLOCK + 1),
+                               range(first[1] // BLOCK, (first[1] + cols - 1) // BLOCK + 1)):  # fmt: skip
+        whole = Window(down * BLOCK, right * BLOCK, (down + 1) * BLOCK, (right + 1) * BLOCK)
+        window = Window(first[0], first[1], first[0] + rows, first[1] + cols)
+        part = whole.meet(window)
+        out[part.inside(window)] = _block(spots, size, seed, spacing, down, right)[part.inside(whole)]
+    return out
+
+
+@lru_cache(maxsize=512)
+def _block(spots: Spots, size: float, seed: int, spacing: float, down: int, right: int) -> FloatArray:
+    octaves = Octaves(size, OCTAVES, PERSISTENCE, seed)
+    return fractal((BLOCK, BLOCK), spots, octaves, spacing, first=(down * BLOCK, right * BLOCK))
 
 
 def _noise(asked: Asked, condition: Condition) -> FloatArray:

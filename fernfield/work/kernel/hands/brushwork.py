@@ -307,13 +307,16 @@ class Dabbing(_Bounded):
         layers = [layer for layer, _ in masks if every or layer == own or not canvas.blank(layer, wide)]
         for layer in layers:
             canvas.hold(layer, wide)
-        held, before = (np.zeros((len(layers), *wide.shape), np.uint16) for _ in range(2))
+        held = np.zeros((len(layers), *wide.shape), np.uint16)
         for i, layer in enumerate(layers):
-            held[i], before[i] = canvas.read(layer, wide), canvas.was(layer, wide)
+            if not canvas.blank(layer, wide):
+                held[i] = canvas.read(layer, wide)
         now = held.copy()
+        before = np.stack([canvas.was(layer, wide) for layer in layers]) if self.tool.looks_back and layers else now
         if under is not None:
             # What shows through all of them becomes the hand's own, where it works.
-            held, before = taken_over(held, under), taken_over(before, under)
+            held = taken_over(held, under)
+            before = taken_over(before, under) if self.tool.looks_back else now
         weights = self._mask_weights(wide, touch, outline, image)
         at = None if own is None else layers.index(own)
         base = own is not None and own == masks[0][0]
