@@ -19,8 +19,9 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.kernel.writing.drawing import draw_ground
 from fernfield.work.kernel.writing.ledger import Ended
 from fernfield.work.studio import Studio
-from fernfield.work.water.hollows import PutPool, hollow_around, put_pool, told, way_down
-from fernfield.work.water.standing import surface
+from fernfield.work.water.flowing import surface
+from fernfield.work.water.hollows import PutPool, hollow_around, put_pool, told
+from fernfield.work.water.running import way_down
 from fernfield.work.worlds.beginnings import WorldSpec
 
 

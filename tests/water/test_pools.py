@@ -19,9 +19,11 @@ from fernfield.work.seen.spot import spot
 from fernfield.work.studio import Studio
 from fernfield.work.trial.walks import Walk
 from fernfield.work.water.draining import drainage_of, hollows_of
-from fernfield.work.water.hollows import PutPool, hollow_around, put_pool, told, way_down
+from fernfield.work.water.flowing import surface, water_at
+from fernfield.work.water.hollows import PutPool, hollow_around, put_pool, told
 from fernfield.work.water.rows import DRY_M, POOLS, WATER, Pool
-from fernfield.work.water.standing import between_tides, pool_extent, surface, water_at
+from fernfield.work.water.running import way_down
+from fernfield.work.water.standing import between_tides, pool_extent
 from fernfield.work.worlds.beginnings import WorldSpec
 from fernfield.work.worlds.joining import JoinTracts, join
 from fernfield.work.worlds.tracts import TractSpec

@@ -16,7 +16,7 @@ from fernfield.core.travel.walker import Obstacle
 from fernfield.work.ground.making import make_land
 from fernfield.work.ground.packing import HEIGHTS_PART, OPENINGS_PART
 from fernfield.work.ground.rows import LEVELS, LIMITS, RECIPES, SHEETS
-from fernfield.work.ground.sheeting import SHEET, UNDER, may_go_into, settle_into
+from fernfield.work.ground.sheeting import SHEET, UNDER, ApartInSheets, may_go_into, settle_into
 from fernfield.work.ground.symmetric import check_symmetry
 from fernfield.work.ground.weathering import weather
 from fernfield.work.kernel.jobs import JobKind
@@ -71,6 +71,7 @@ ROOM = Room(
             bounds=_bounds,
             check=may_go_into,
             settle=settle_into,
+            apart=ApartInSheets(),
             rests_on=(SHEETS.name, LIMITS.name),
         ),
         Layer(UNDER, np.dtype(np.uint32)),

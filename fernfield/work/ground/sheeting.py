@@ -14,12 +14,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fernfield.core.errors import Conflict, NotFound
-from fernfield.core.grid import FloatArray
+from fernfield.core.grid import FloatArray, Window
 from fernfield.core.ground.sheets import base_of, compose, under_of
-from fernfield.work.ground.rows import Sheet, sheets_of
-from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.ground.rows import MOST_SHEETS, SHEETS, Sheet, sheets_of
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT, NewTile
 from fernfield.work.kernel.posts.tiles import Place, TileCache
 from fernfield.work.kernel.posts.tracts import Tract
+from fernfield.work.kernel.rows import Moves
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.kernel.writing.draft import Draft
 from fernfield.work.kernel.writing.sweep import Unit
@@ -150,3 +152,40 @@ def merge_tile(draft: Draft, unit: Unit, key: str, into: str | None, sheets: She
         draft.cache(tract_id).widen_range((sheet_layer(into), *tile), other)
     own[...] = 0
     restack(draft, unit, left, base)
+
+
+class ApartInSheets:
+    """What a room adds to the ground by itself lies in a sheet of its own, which no stroke goes into."""
+
+    def moves(self, world: OpenWorld, key: str, name: str) -> Moves:
+        sheets = sheets_of(world)
+        if key in dict(sheets):
+            return {}
+        if len(sheets) >= MOST_SHEETS:
+            raise Conflict(f"a world holds at most {MOST_SHEETS} sheets, and {name.lower()} need one of their own")
+        return {(SHEETS.name, key): Sheet(name=name, position=len(sheets), locked=True)}
+
+    def without(self, world: OpenWorld, land: Land, window: Window, key: str) -> FloatArray:
+        ground = land.read(HEIGHT, window)
+        if land.blank(sheet_layer(key), window):
+            return np.asarray(ground)
+        base = base_of(ground, land.read(UNDER, window))
+        others = [
+            (weight, np.asarray(land.read(sheet_layer(one), window)))
+            for one, weight in shown(sheets_of(world)) if one != key and not land.blank(sheet_layer(one), window)
+        ]  # fmt: skip
+        return compose(base, others)
+
+    def lay(self, draft: Draft, world: OpenWorld, unit: Unit, key: str, new: NewTile) -> None:
+        tract_id, tile = unit
+        own = sheet_layer(key), *tile
+        stack = [*((one, sheet) for one, sheet in sheets_of(world) if one != key)]
+        sheet = dict(sheets_of(world)).get(key, Sheet(name=key))
+        base = base_of(draft.was(tract_id, (HEIGHT, *tile)), draft.was(tract_id, (UNDER, *tile))).copy()
+        ground = compose(base, _stack(draft.cache(tract_id), stack, tile))
+        rise = (new(ground).astype(np.float64) - ground).astype(np.float32)
+        if not rise.any() and draft.cache(tract_id).blank_tile(own):
+            return
+        draft.tile(tract_id, own)[...] = rise
+        draft.cache(tract_id).set_range(own, float(rise.min()), float(rise.max()))
+        restack(draft, unit, [*stack, (key, sheet)], base)

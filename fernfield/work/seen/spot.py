@@ -19,8 +19,8 @@ from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.outlines import holds_point
 from fernfield.work.plots.rows import PLOTS
+from fernfield.work.water.flowing import water_at
 from fernfield.work.water.rows import sea_level
-from fernfield.work.water.standing import water_at
 
 NEAR_M = 10.0
 

@@ -1,16 +1,27 @@
-"""What the checks find of standing water: pools without depth, and pools that spill."""
+"""What the checks find of water: pools without depth or that spill, streams that run dry, hang, or end on the dry."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
-from fernfield.core.checks.finding import Finding
+import numpy as np
+from numpy.typing import NDArray
+
+from fernfield.core.checks.finding import Finding, Mend
+from fernfield.core.grid import FloatArray, Window
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.water.rows import POOLS
-from fernfield.work.water.standing import home_of, pool_extent
+from fernfield.work.water.flowing import Laid, part_of, stream_over, streams_of
+from fernfield.work.water.rows import POOLS, STREAMS, Stream
+from fernfield.work.water.standing import home_of, pool_extent, standing
 
 SHALLOW_M = 0.05
 """Water that is nowhere deeper than this does not show (our choice)."""
+OFF_M = 0.1
+"""A surface so much above the ground beside it hangs; one so far from what it runs into does not meet it."""
+BESIDE_POSTS = 1.5
 
 
 def water_findings(world: OpenWorld) -> Iterator[Finding]:
@@ -30,3 +41,93 @@ def water_findings(world: OpenWorld) -> Iterator[Finding]:
             yield Finding("water", f"{pool.name} spills: at {pool.level_m:g} m it runs {where}.",
                           "Lower its level, raise its rim, or set it anew so that it floods.", False, pool.x, pool.y,
                           tract.row.id)  # fmt: skip
+
+
+def stream_findings(world: OpenWorld) -> Iterator[Finding]:
+    """Every stream that is not as it was laid: the ground, or what it ends in, has moved since."""
+    for key, stream in world.each(STREAMS):
+        with world.lock:
+            land = world.land_from(world.first_tract.row.id if stream.tract is None else stream.tract)
+            home = part_of(world, land, stream.tract)
+            found = [(k, one) for k, _, one in streams_of(world, land)]
+            own = dict(found).get(key)
+            own = None if own is None else Laid(own.course.evenly(), own.spacing)
+            said = [] if own is None else list(_wrong(world, land, stream, own, [one for k, one in found if k != key]))
+        mend = Mend("Lay it anew", f"/worlds/{world.id}/streams/{key}/relay", {})
+        for words, spot in said:
+            assert own is not None
+            x, y = land.grid.x_of(float(own.course.col[spot])), land.grid.y_of(float(own.course.row[spot]))
+            remedy = "Lay it anew, or put the ground back as it was."
+            yield Finding("streams", f"{stream.name} {words}", remedy, False, x - home.x, y - home.y,
+                          home.tract.row.id, mend)  # fmt: skip
+
+
+def _wrong(world: OpenWorld, land: Land, stream: Stream, own: Laid, others: list[Laid]) -> Iterator[tuple[str, int]]:
+    """What is wrong with a stream, in words, and at which spot of its course."""
+    dry, hangs = _by_spots(world, land, own, others)
+    far = own.course.along(own.spacing)
+    if dry.any():
+        first = int(np.argmax(dry))
+        long = float(np.diff(far, append=far[-1])[dry].sum())
+        yield f"runs dry for {max(long, own.spacing):.0f} m: the ground has come up through it.", first
+    if len(hangs):
+        yield f"hangs over lower ground beside it at {len(hangs)} spots.", int(hangs[0])
+    last = len(own.course) - 1
+    surface = float(own.course.surface[last])
+    if stream.ends in ("sea", "pool"):
+        row, col = round(float(own.course.row[last])), round(float(own.course.col[last]))
+        here = land.clip(Window(row, col, row + 1, col + 1))
+        level = float(standing(world, land, here)[0, 0])
+        if level <= float(land.read(HEIGHT, here)[0, 0]):
+            yield f"ends on dry ground: the {stream.ends} that it ran into is gone.", last
+        elif abs(level - surface) > OFF_M:
+            yield (
+                f"does not meet the {stream.ends}: that stands {abs(level - surface):.2f} m "
+                + ("above it." if level > surface else "below it."),
+                last,
+            )
+    elif stream.ends == "hollow":
+        yield "ends on dry ground, in a hollow.", last
+
+
+def _by_spots(
+    world: OpenWorld, land: Land, own: Laid, others: list[Laid]
+) -> tuple[NDArray[np.bool_], NDArray[np.int64]]:
+    """At which spots of a course there is no depth, and beside which the ground is lower than the surface."""
+    course, spacing = own.course, own.spacing
+    deepest = np.full(len(course), -np.inf)
+    hangs: set[int] = set()
+    reach = course.half / spacing + BESIDE_POSTS
+    for part, r0, r1, c0, c1 in own.boxes:
+        wide = float(reach[part].max())
+        window = land.clip(Window(math.floor(r0 - wide), math.floor(c0 - wide), math.ceil(r1 + wide) + 1,
+                                  math.ceil(c1 + wide) + 1))  # fmt: skip
+        near = own.near(window, reach)
+        if window.empty or near is None:
+            continue
+        ground = np.asarray(land.read(HEIGHT, window), np.float32)
+        there = np.isfinite(near.away)
+        surface, half = near.of(course.surface), near.of(course.half)
+        spot = np.rint(near.at).astype(np.int64)
+        inside = there & (near.away * spacing <= np.maximum(half / 2, 0.75 * spacing))
+        np.maximum.at(deepest, spot[inside], (surface - ground)[inside])
+        below = there & (near.away * spacing > half) & (ground < surface - OFF_M - _falls_by(course.surface)[spot])
+        if below.any():
+            below &= ~_wet(world, land, window, ground, others)
+            hangs |= set(spot[below].tolist())
+    return (deepest > -np.inf) & (deepest < SHALLOW_M), np.array(sorted(hangs), np.int64)
+
+
+def _falls_by(surface: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How far the surface falls around each spot: beside a fall the ground is lower than the water above it."""
+    wide = np.pad(surface, 1, mode="edge")
+    return np.asarray(wide[:-2] - wide[2:])
+
+
+def _wet(world: OpenWorld, land: Land, window: Window, ground: FloatArray, others: list[Laid]) -> NDArray[np.bool_]:
+    wet = standing(world, land, window) > ground
+    for other in others:
+        runs = stream_over(other, window)
+        if runs is not None:
+            wet |= runs > ground
+    return np.asarray(wet)

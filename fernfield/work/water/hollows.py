@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 
@@ -12,8 +11,7 @@ from pydantic import Field
 
 from fernfield.core.errors import Choice, Conflict, InvalidInput, NotFound
 from fernfield.core.grid import FloatArray, Window
-from fernfield.core.water.drainage import DC, DR
-from fernfield.core.water.hollow import CUT_OFF, Brim, Risen, curve_of, nested, rise
+from fernfield.core.water.hollow import Brim, curve_of, nested
 from fernfield.work.kernel.commands import Command, put
 from fernfield.work.kernel.edits import Planned, plainly
 from fernfield.work.kernel.posts.lands import Land
@@ -24,56 +22,22 @@ from fernfield.work.kernel.writing.drawing import draw_ground
 from fernfield.work.kernel.writing.ledger import Ended
 from fernfield.work.kernel.writing.sweep import Sweep
 from fernfield.work.water.rows import POOLS, LiquidName, Pool
-from fernfield.work.water.standing import Extent, pool_extent, pools_of, sea_over
+from fernfield.work.water.running import (
+    MOST_POSTS,
+    down_to,
+    heights_of,
+    nearest_post,
+    rising,
+    way_down,
+)
+from fernfield.work.water.standing import pool_extent
 
-FIRST_POSTS, MOST_POSTS = 128, 1_100_000
-"""Hollows are looked for this far around a spot first, and on so many posts at most."""
 LEAST_DEEP_M, LEAST_POSTS = 0.3, 12
 """Hollows inside of one that are shallower or smaller are not listed (our choice)."""
 SHOWS_M = 0.05
 """A hollow that is shallower than this is none: water in it would not show (our choice)."""
-SHALLOW_M = 0.25
-"""The way down goes over brims that are less than this above their floor."""
-LONGEST_WAY = 60_000
 RIM_M, RIM_POSTS = 0.3, 2
 """A rim that is raised stands so much above the level, and so many posts wide."""
-
-
-@dataclass(frozen=True)
-class Around:
-    """A window of a land in which water rose from a post."""
-
-    window: Window
-    heights: FloatArray
-    risen: Risen
-
-
-def _rising(world: OpenWorld, land: Land, row: int, col: int, *, first_only: bool = False) -> Around:
-    """Water rises from a post to its first brim, or until it runs off the land or further than is looked at.
-
-    The world is held only while its heights are read.
-    """
-    bounds, around = land.bounds, FIRST_POSTS
-    while True:
-        window = land.clip(Window(row, col, row + 1, col + 1).pad(around))
-        with world.lock:
-            heights = np.array(land.read(HEIGHT, window), np.float32)
-        void = land.void(np.arange(window.row0, window.row1), np.arange(window.col0, window.col1))
-        edges = (window.row0 == bounds.row0, window.row1 == bounds.row1, window.col0 == bounds.col0,
-                 window.col1 == bounds.col1)  # fmt: skip
-        closed = None if void is None else void.astype(np.uint8)
-        found = rise(heights, row - window.row0, col - window.col0, edges, MOST_POSTS, closed, first_only)
-        if found.end != CUT_OFF or window.rows * window.cols > 4 * MOST_POSTS:
-            return Around(window, heights, found)
-        around *= 2
-
-
-def _lowest(land: Land, row: int, col: int) -> tuple[int, int]:
-    """Down the steepest way to a post that has none lower beside it."""
-    at = row, col
-    while (lower := _steepest(land, at)) is not None:
-        at = lower
-    return at
 
 
 @dataclass(frozen=True)
@@ -99,11 +63,9 @@ class Hollow:
 def hollow_around(world: OpenWorld, land: Land, x: float, y: float) -> Hollow:
     """The smallest hollow around a spot. Raises NotFound where water runs off the land without one."""
     land.need(x, y, "the spot")
-    with world.lock:
-        row = min(max(round(land.grid.row_of(y)), land.bounds.row0), land.bounds.row1 - 1)
-        col = min(max(round(land.grid.col_of(x)), land.bounds.col0), land.bounds.col1 - 1)
-        lowest = _lowest(land, row, col)
-    around = _rising(world, land, *lowest)
+    row, col = nearest_post(land, x, y)
+    read = heights_of(world, land)
+    around = rising(land, read, down_to(land, read, (row, col)))
     own = around.risen
     found: list[tuple[Brim, np.ndarray]] = []
     spot = row - around.window.row0, col - around.window.col0
@@ -156,93 +118,6 @@ def told(world: OpenWorld, land: Land, hollow: Hollow) -> dict[str, Any]:
             for brim, posts in hollow.parents
         ],
     }  # fmt: skip
-
-
-def way_down(world: OpenWorld, land: Land, x: float, y: float) -> dict[str, Any]:
-    """The way of water from a spot: the steepest, over shallow brims, to the sea, a pool, a hollow or the edge."""
-    land.need(x, y, "the spot")
-    grid, bounds = land.grid, land.bounds
-    row = min(max(round(grid.row_of(y)), bounds.row0), bounds.row1 - 1)
-    col = min(max(round(grid.col_of(x)), bounds.col0), bounds.col1 - 1)
-    with world.lock:
-        pools = [pool_extent(world, land, key, pool) for key, pool in pools_of(world, land)]
-    way, ends = [(row, col)], ""
-    while not ends and len(way) < LONGEST_WAY:
-        with world.lock:
-            ends = _fallen(world, land, pools, way)
-        if ends:
-            break
-        around = _rising(world, land, *way[-1], first_only=True)
-        first = around.risen.brims[0] if around.risen.brims else None
-        floor = float(around.heights[way[-1][0] - around.window.row0, way[-1][1] - around.window.col0])
-        if first is None or first.level - floor > SHALLOW_M:
-            ends = "hollow"
-        else:
-            over = _over(around, first)
-            way += [(r + around.window.row0, c + around.window.col0) for r, c in over]
-            if first.beyond is None:
-                ends = "edge"
-    line = [[grid.x_of(c), grid.y_of(r)] for r, c in way]
-    return {"line": _thinned(line), "ends": ends or "hollow"}
-
-
-def _fallen(world: OpenWorld, land: Land, pools: list[Extent], way: list[tuple[int, int]]) -> str:
-    """Lengthens a way down to the next post that has none lower beside it; where the way ends before, in what."""
-    while len(way) < LONGEST_WAY:
-        if ends := _end_at(world, land, pools, way[-1]):
-            return ends
-        if (lower := _steepest(land, way[-1])) is None:
-            return ""
-        way.append(lower)
-    return ""
-
-
-def _end_at(world: OpenWorld, land: Land, pools: list[Extent], post: tuple[int, int]) -> str:
-    window = Window(post[0], post[1], post[0] + 1, post[1] + 1)
-    if sea_over(world, land, window)[0, 0] > land.read(HEIGHT, window)[0, 0]:
-        return "sea"
-    for extent in pools:
-        r, c = post[0] - extent.window.row0, post[1] - extent.window.col0
-        if 0 <= r < extent.wet.shape[0] and 0 <= c < extent.wet.shape[1] and extent.wet[r, c]:
-            return "pool"
-    return ""
-
-
-def _steepest(land: Land, post: tuple[int, int]) -> tuple[int, int] | None:
-    """The steepest of the eight posts around one; None where none is lower."""
-    window = land.clip(Window(post[0], post[1], post[0] + 1, post[1] + 1).pad(1))
-    heights = land.read(HEIGHT, window)
-    r, c = post[0] - window.row0, post[1] - window.col0
-    best, most = None, 0.0
-    for dr, dc in zip(DR.tolist(), DC.tolist(), strict=True):
-        p, q = r + dr, c + dc
-        if 0 <= p < heights.shape[0] and 0 <= q < heights.shape[1]:
-            fall = float(heights[r, c] - heights[p, q]) / (math.sqrt(2) if dr and dc else 1.0)
-            if fall > most:
-                best, most = (post[0] + dr, post[1] + dc), fall
-    return best
-
-
-def _over(around: Around, brim: Brim) -> list[tuple[int, int]]:
-    """The way that the water took from the floor to a brim and over it."""
-    cols = around.heights.shape[1]
-    order = {int(r) * cols + int(c): at for at, (r, c) in enumerate(around.risen.posts[: brim.count])}
-    at, back = brim.spill[0] * cols + brim.spill[1], []
-    while at >= 0 and at in order:
-        back.append((at // cols, at % cols))
-        at = int(around.risen.came[order[at]])
-    way = back[::-1][1:]
-    return [*way, brim.beyond] if brim.beyond is not None else way or [brim.spill]
-
-
-def _thinned(line: list[list[float]]) -> list[list[float]]:
-    """Without the points that lie straight between their neighbours."""
-    out = line[:1]
-    for before, at, after in zip(line, line[1:], line[2:], strict=False):
-        ahead = (after[0] - at[0], after[1] - at[1])
-        if (at[0] - before[0], at[1] - before[1]) != ahead:
-            out.append(at)
-    return out + line[-1:] if len(line) > 1 else out
 
 
 class PutPool(Command):

@@ -7,9 +7,9 @@ from typing import Any
 from fernfield.core.water.liquids import LIQUIDS
 from fernfield.work.kernel.rooms import Check, Room
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.water.findings import water_findings
-from fernfield.work.water.rows import POOLS, WATER, sea_of
-from fernfield.work.water.standing import surface
+from fernfield.work.water.findings import stream_findings, water_findings
+from fernfield.work.water.flowing import surface
+from fernfield.work.water.rows import POOLS, STREAMS, WATER, sea_of
 
 
 def _manifest(world: OpenWorld) -> dict[str, Any]:
@@ -27,9 +27,9 @@ def _manifest(world: OpenWorld) -> dict[str, Any]:
 
 ROOM = Room(
     "water",
-    collections=(WATER, POOLS),
+    collections=(WATER, POOLS, STREAMS),
     sea_of=sea_of,
     surface=surface,
-    checks=(Check("water", water_findings),),
+    checks=(Check("water", water_findings), Check("streams", stream_findings)),
     manifest=_manifest,
 )

@@ -1,4 +1,4 @@
-"""Water: the level of the sea with its tides, and standing pools."""
+"""Water: the level of the sea with its tides, standing pools, and streams."""
 
 from __future__ import annotations
 
@@ -18,6 +18,8 @@ from fernfield.work.kernel.rows import (
     Name,
     Plan,
     Row,
+    Shift,
+    Spot,
     TractId,
     carried_place,
     moved_place,
@@ -28,6 +30,8 @@ from fernfield.work.plots.rows import PLOTS
 
 DRY_M = -20_000.0
 """A level of water that no ground lies under. [m]"""
+
+MOST_POINTS, MOST_REACHES = 200, 6_000
 
 LiquidName = Literal["water", "mud", "brine", "hot", "ice"]
 
@@ -70,6 +74,50 @@ class Pool(Row):
     tract: Annotated[TractId | None, UNASKED] = None
 
 
+Reach = tuple[float, float, float, float, float, float]
+"""A spot of a course: x, y, surface, width, depth [m], and the tangent of its banks."""
+
+
+class Stream(Row):
+    """Collection "streams": running water from a spring, along points, and on by the way that the land gives. [m]
+
+    width_m, depth_m, bank_deg : at its spring; what joins it makes it wider
+    carve : its bed is cut into the ground; fords : where it is shallow, with gentle banks
+    in_hollow : what is done where its way ends in a hollow: a pool that stands to the brim, or it is cut through
+    way : where it runs, from its spring to its end; course : the same with its surface, width, depth and banks
+    ends : in what; joins, leaves : the stream that it runs into, and that it branches from
+    cut_m3 : what its bed took from the ground
+    """
+
+    name: Annotated[Name, Say("Name")]
+    points: Annotated[tuple[Spot, ...], Field(min_length=1, max_length=MOST_POINTS), UNASKED]
+    width_m: Annotated[float, Field(ge=0.3, le=200), Say("Width at its spring", "m")] = 3.0
+    depth_m: Annotated[float, Field(ge=0.05, le=20), Say("Depth", "m")] = 0.6
+    bank_deg: Annotated[float, Field(ge=5, le=80), Say("Banks", "°")] = 35.0
+    carve: Annotated[bool, Say("Carves its bed")] = True
+    fords: Annotated[tuple[Spot, ...], Field(max_length=16), UNASKED] = ()
+    in_hollow: Annotated[Literal["pool", "cut"] | None, UNASKED] = None
+    way: Annotated[tuple[tuple[float, float], ...], Field(max_length=MOST_REACHES), UNASKED] = ()
+    course: Annotated[tuple[Reach, ...], Field(max_length=MOST_REACHES), UNASKED] = ()
+    ends: Annotated[Literal["sea", "pool", "stream", "edge", "hollow"], UNASKED] = "edge"
+    joins: Annotated[Key | None, UNASKED] = None
+    leaves: Annotated[Key | None, UNASKED] = None
+    cut_m3: Annotated[float, Field(ge=0), UNASKED] = 0.0
+    tract: Annotated[TractId | None, UNASKED] = None
+
+
+def _moved_stream(row: Stream, shift: Shift) -> Stream:
+    """A stream lies where it did; what it was, of land that is cut away, it keeps."""
+    by = shift.x, shift.y
+    return row.model_copy(update={
+        "tract": shift.tract_id,
+        "points": tuple((x - by[0], y - by[1]) for x, y in row.points),
+        "fords": tuple((x - by[0], y - by[1]) for x, y in row.fords),
+        "way": tuple((x - by[0], y - by[1]) for x, y in row.way),
+        "course": tuple((x - by[0], y - by[1], *rest) for x, y, *rest in row.course),
+    })  # fmt: skip
+
+
 def _upgrade(body: dict[str, Any], version: int) -> dict[str, Any]:
     # Until then all land under the level of the sea was under water.
     return {**body, "inland": True}
@@ -103,6 +151,9 @@ WATER = Collection(
 POOLS = Collection(
     "pools", Pool, "pool", in_tract=True, pictured=True, plain=False, most=500, plan=_plan_pool, moved=moved_place,
     carried=lambda row, journey: carried_place(row, journey), shown=_shown,
+)  # fmt: skip
+STREAMS = Collection(
+    "streams", Stream, "stream", in_tract=True, pictured=True, plain=False, most=500, moved=_moved_stream,
 )  # fmt: skip
 
 

@@ -21,7 +21,7 @@ from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.areas import plot_corners
 from fernfield.work.plots.rows import PLOTS, Plot
-from fernfield.work.water.rows import DRY_M, POOLS, WATER, Pool, sea_of
+from fernfield.work.water.rows import DRY_M, POOLS, STREAMS, WATER, Pool, sea_of
 
 REACH_SIDE, KEPT_STEP = 1_025, 8
 """How far the sea reaches is looked at on so many posts a side at most. On larger lands, and for what is seen from far,
@@ -79,7 +79,8 @@ def _reached(world: OpenWorld, land: Land, sea: float, seen_step: int = 1) -> tu
 def sea_over(world: OpenWorld, land: Land, posts: Window, step: int = 1, level: float | None = None) -> FloatArray:
     """The surface of the sea (or as if it stood at `level`) at every `step`-th post; `DRY_M` where it is not. [m]
 
-    Ground that is lowered right now is under water where it touches what was reached before.
+    How far it reaches is that of the last revision, and one post more: a channel that a stroke digs fills when the
+    stroke is kept. Large lands, and what is seen from afar, are looked at on every eighth post or fewer.
     """
     shape = -(-posts.rows // step), -(-posts.cols // step)
     sea = sea_of(world, land.id)
@@ -181,8 +182,8 @@ def pools_of(world: OpenWorld, land: Land) -> Iterator[tuple[str, Pool]]:
         yield from world.each_in(POOLS, part.tract.row.id)
 
 
-def surface(world: OpenWorld, land: Land, window: Window, step: int = 1, *, firm: bool = False) -> FloatArray:
-    """The elevation of the water's surface at every `step`-th post of a window, `DRY_M` where there is none. [m]
+def standing(world: OpenWorld, land: Land, window: Window, step: int = 1, *, firm: bool = False) -> FloatArray:
+    """The surface of sea and pools at every `step`-th post of a window, `DRY_M` where there is none. [m]
 
     Beside what is wet it goes on for one post, so that shores can be drawn: water stands where it is above the ground.
     `firm`: only what bears a walker. Hold the world's lock.
@@ -211,25 +212,6 @@ def surface(world: OpenWorld, land: Land, window: Window, step: int = 1, *, firm
     return out
 
 
-def water_at(world: OpenWorld, land: Land, x: float, y: float) -> tuple[float, str, str] | None:
-    """The surface of the water over a place [m], its name and its liquid; None where it is dry."""
-    with world.lock:
-        z = land.elevation(x, y)
-        row, col = round(land.grid.row_of(y)), round(land.grid.col_of(x))
-        best: tuple[float, str, str] | None = None
-        here = land.clip(Window(row, col, row + 1, col + 1))
-        sea = float(sea_over(world, land, here)[0, 0])
-        if sea > z:
-            best = sea, "Sea", "water"
-        for key, pool in pools_of(world, land):
-            extent = pool_extent(world, land, key, pool)
-            r, c = row - extent.window.row0, col - extent.window.col0
-            inside = 0 <= r < extent.wet.shape[0] and 0 <= c < extent.wet.shape[1] and extent.wet[r, c]
-            if inside and pool.level_m > z and (best is None or pool.level_m > best[0]):
-                best = pool.level_m, pool.name, pool.liquid
-    return best
-
-
 def standing_mark(world: OpenWorld, land: Land) -> tuple[object, ...]:
     """What tells whether water stands elsewhere than before. Hold the world's lock."""
     sea = sea_of(world, land.id)
@@ -240,7 +222,8 @@ def standing_mark(world: OpenWorld, land: Land) -> tuple[object, ...]:
     for key, pool in pools_of(world, land):
         extent = pool_extent(world, land, key, pool)
         pools.append((key, pool.level_m, extent.window, hash(extent.wet.tobytes())))
-    return sea, reach, tuple(pools)
+    streams = tuple((key, id(row)) for part in land.parts for key, row in world.each_in(STREAMS, part.tract.row.id))
+    return sea, reach, tuple(pools), streams
 
 
 def liquids_over(world: OpenWorld, land: Land, posts: Window, step: int = 1) -> Iterator[tuple[NDArray[np.bool_], str]]:

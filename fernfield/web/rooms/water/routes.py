@@ -17,9 +17,12 @@ from fernfield.work.kernel.commands import Command, Patch, Remove, said_of
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.places import from_world
 from fernfield.work.kernel.rows import Elevation, Key, Name, TractId
+from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.water.draining import What, drainage_of, hollows_of
-from fernfield.work.water.hollows import PutPool, hollow_around, put_pool, told, way_down
-from fernfield.work.water.rows import DRY_M, POOLS, WATER, LiquidName, Pool, Water
+from fernfield.work.water.hollows import PutPool, hollow_around, put_pool, told
+from fernfield.work.water.rows import DRY_M, POOLS, STREAMS, WATER, LiquidName, Pool, Water
+from fernfield.work.water.running import way_down
+from fernfield.work.water.streams import PatchStream, PutStream, drop_stream, look_at, put_stream
 
 router = APIRouter(prefix="/api", tags=["water"])
 
@@ -144,6 +147,56 @@ def patch(key: Key, said: PoolPatch, world: TheWorld) -> dict[str, Any]:
         kept = pool.model_dump(include={"name", "x", "y", "liquid", "plot", "tract"})
         level = {} if {"level_m", "depth_m", "share_of_brim"} & own.keys() else {"level_m": pool.level_m}
     return put(key, PutPool.model_validate({**kept, **level, **own}), world)
+
+
+@router.get("/worlds/{world}/streams", tags=["streams"])
+def streams(world: TheWorld) -> list[dict[str, Any]]:
+    """All streams of a world."""
+    with world.lock:
+        return world.told(STREAMS)
+
+
+def _in_its_tract(world: OpenWorld, key: str, command: PutStream) -> PutStream:
+    """A stream that was said in the world's metres, in those of the tract where it lies."""
+    own = said_of(command)
+    with world.lock:
+        made = from_world(world, STREAMS, key, own)
+    moved = [made["points"][0][i] - own["points"][0][i] for i in range(2)]
+    made["fords"] = [(x + moved[0], y + moved[1]) for x, y in own.get("fords", ())]
+    return PutStream.model_validate(made)
+
+
+@router.post("/worlds/{world}/streams/{key}/look", tags=["streams"])
+def look(key: Key, command: PutStream, world: TheWorld, within: Metres = "tract") -> dict[str, Any]:
+    """What a stream would come to: its course, what it ends in, what it cuts. Nothing is changed."""
+    return look_at(world, key, _in_its_tract(world, key, command) if within == "world" else command)
+
+
+@router.put("/worlds/{world}/streams/{key}", tags=["streams"])
+def set_stream(key: Key, command: PutStream, world: TheWorld, within: Metres = "tract") -> dict[str, Any]:
+    """Set a stream. 409 with the `choices` where its way ends in a hollow, unless `in_hollow` says what to do."""
+    outcome, found = put_stream(world, key, _in_its_tract(world, key, command) if within == "world" else command)
+    return {**keyed_json(key, outcome), **found}
+
+
+@router.patch("/worlds/{world}/streams/{key}", tags=["streams"])
+def change_stream(key: Key, command: PatchStream, world: TheWorld) -> dict[str, Any]:
+    """Change a stream, or lay it anew as it is; what it cut before comes back first."""
+    outcome, found = put_stream(world, key, command)
+    return {**keyed_json(key, outcome), **found}
+
+
+@router.post("/worlds/{world}/streams/{key}/relay", tags=["streams"])
+def relay(key: Key, world: TheWorld) -> dict[str, Any]:
+    """Lay a stream anew, as it was asked for, on the ground as it is now."""
+    outcome, found = put_stream(world, key, PatchStream())
+    return {**keyed_json(key, outcome), **found}
+
+
+@router.delete("/worlds/{world}/streams/{key}", tags=["streams"])
+def remove_stream(key: Key, world: TheWorld) -> dict[str, Any]:
+    """Take a stream away; the land that it cut comes back."""
+    return keyed_json(key, drop_stream(world, key))
 
 
 @router.delete("/worlds/{world}/pools/{key}", tags=["pools"])

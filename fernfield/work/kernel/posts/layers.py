@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from fernfield.work.kernel.commands import StrokeBase
     from fernfield.work.kernel.posts.lands import Land
     from fernfield.work.kernel.posts.tracts import Tract
+    from fernfield.work.kernel.rows import Moves
     from fernfield.work.kernel.world import OpenWorld
     from fernfield.work.kernel.writing.draft import Draft
 
@@ -39,6 +40,26 @@ Settle = Callable[["Draft", "OpenWorld", "Tract", tuple[int, int], NDArray[Any],
 edit goes (None: into the layer itself)."""
 
 
+class Apart(Protocol):
+    """Values that a room keeps apart from all others under a key, so that it can change or take back its own alone."""
+
+    def moves(self, world: OpenWorld, key: str, name: str) -> Moves:
+        """The rows that are needed before something is laid. Raises Conflict when there is no room for more."""
+        ...
+
+    def without(self, world: OpenWorld, land: Land, window: Window, key: str) -> FloatArray:
+        """A window of a land as it would be without what is kept apart under a key."""
+        ...
+
+    def lay(self, draft: Draft, world: OpenWorld, unit: tuple[str, tuple[int, int]], key: str, new: NewTile) -> None:
+        """What is kept apart in a tile becomes the difference that `new` makes to what is there without it."""
+        ...
+
+
+NewTile = Callable[[FloatArray], FloatArray]
+"""Makes the values of a whole tile from what is there."""
+
+
 @dataclass(frozen=True)
 class Layer:
     """A sort of layer, and what is done with it.
@@ -54,7 +75,8 @@ class Layer:
     bounds : no edit takes a value past these
     check : raises when an edit cannot go where it is said to go
     settle : what happens before a commit
-    rests_on : collections whose rows `bounds`, `check` and `settle` read
+    apart : how rooms keep values apart from those of others
+    rests_on : collections whose rows `bounds`, `check`, `settle` and `apart` read
     """
 
     sort: str
@@ -69,6 +91,7 @@ class Layer:
     bounds: Callable[[OpenWorld], tuple[float, float]] | None = None
     check: Callable[[OpenWorld, str | None], None] | None = None
     settle: Settle | None = None
+    apart: Apart | None = None
     rests_on: tuple[str, ...] = ()
 
 

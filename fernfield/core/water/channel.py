@@ -1,0 +1,327 @@
+"""The channel of a stream: its surface, which never rises downstream, its bed and its banks, by posts of a land.
+
+A course is a line of spots a post or so apart. Every post belongs to the nearest place on it; so its cross-sections
+have neither gaps nor overlaps where it bends. Its width follows the flow: it grows with the square root of what runs in
+it [1]_, so that where streams join, the squares of their widths add up.
+
+References
+----------
+.. [1] L. B. Leopold, T. Maddock (1953), The hydraulic geometry of stream channels, USGS Professional Paper 252
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from itertools import pairwise
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from fernfield.core.grid import FloatArray, Window
+from fernfield.core.kernels import kernel
+
+Line = NDArray[np.float64]
+
+FREEBOARD_M = 0.15
+"""The surface of a stream lies so far under the lowest ground beside it (our choice)."""
+ROUND_M = 8.0
+"""Banks grow steeper outward, so that they meet any slope: x / ROUND_M is added to their fall at x (our choice)."""
+FORD_M, FORD_DEG = 0.3, 12.0
+"""How deep a ford is, and how steep its banks are at most (our choice): knee-deep, and walked with ease."""
+MOST_SMOOTHED_M = 0.3
+"""Smoothing takes a surface down by so much at most (our choice)."""
+NARROWEST = 0.5
+FALL_M, FALL_DEG = 1.0, 35.0
+"""Water falls where it goes down by so much at least, on a way that is so steep (our choice)."""
+CHUNK = 32
+
+
+@dataclass(frozen=True, slots=True)
+class Course:
+    """A stream as it runs, from its spring on: float64 arrays of one length.
+
+    row, col : posts of the land, with fractions; surface : of the water [m]; half : half its width [m]
+    depth : in its middle [m]; bank : tangent of its banks
+    """
+
+    row: Line
+    col: Line
+    surface: Line
+    half: Line
+    depth: Line
+    bank: Line
+
+    def __len__(self) -> int:
+        return len(self.row)
+
+    def along(self, spacing: float) -> Line:
+        """How far each spot lies from the spring. [m]"""
+        return along(self.row, self.col) * spacing
+
+    def evenly(self) -> Course:
+        """The same with spots a post apart at most."""
+        row, col = evenly(self.row, self.col)
+        far, at = along(self.row, self.col), along(row, col)
+        return Course(row, col, *(np.interp(at, far, v) for v in (self.surface, self.half, self.depth, self.bank)))
+
+
+@dataclass(frozen=True, slots=True)
+class Nearest:
+    """Which place of a course each post of a window belongs to, shape (rows, cols).
+
+    away : how far it is [posts], infinite further off than was looked; at : the place, counted in spots of the course
+    """
+
+    away: FloatArray
+    at: NDArray[np.float64]
+
+    def of(self, values: Line) -> FloatArray:
+        """Values of the course at each post's place; 0 where there is none."""
+        spots = np.arange(len(values), dtype=np.float64)
+        found = np.interp(self.at, spots, values).astype(np.float32)
+        return np.asarray(np.where(np.isfinite(self.away), found, 0), np.float32)
+
+
+def along(row: Line, col: Line) -> Line:
+    """How far each spot lies from the first. [posts]"""
+    return np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(row), np.diff(col)))])
+
+
+def evenly(row: Line, col: Line, step: float = 1.0) -> tuple[Line, Line]:
+    """A line with spots `step` posts apart at most, its own corners among them."""
+    far = along(row, col)
+    between = [np.linspace(a, b, max(1, math.ceil((b - a) / step - 1e-9)), endpoint=False)
+               for a, b in pairwise(far) if b > a]  # fmt: skip
+    at = np.concatenate([*between, far[-1:]])
+    return np.interp(at, far, row), np.interp(at, far, col)
+
+
+def rounded(row: Line, col: Line, times: int = 2) -> tuple[Line, Line]:
+    """A line without sharp corners: each is cut to a quarter and three quarters [1]_; its ends stay.
+
+    .. [1] G. M. Chaikin (1974), doi:10.1016/0146-664X(74)90028-8
+    """
+    for _ in range(times):
+        if len(row) < 3:
+            break
+        row, col = (np.concatenate([v[:1], np.stack([0.75 * v[:-1] + 0.25 * v[1:], 0.25 * v[:-1] + 0.75 * v[1:]],
+                                                    axis=1).ravel()[1:-1], v[-1:]]) for v in (row, col))  # fmt: skip
+    return row, col
+
+
+def nearest(course: tuple[Line, Line], reach: Line, window: Window, step: int = 1, first: int = 0) -> Nearest:
+    """The places of a course by every `step`-th post of a window, as far as `reach` from each spot. [posts]
+
+    `first`: the number of its first spot, where it is a piece of a longer one: every piece finds the same.
+    """
+    shape = -(-window.rows // step), -(-window.cols // step)
+    away, at = np.full(shape, np.inf, np.float32), np.zeros(shape, np.float64)
+    row, col = (np.ascontiguousarray(v, np.float64) for v in course)
+    _nearest(row, col, np.ascontiguousarray(reach, np.float64), window.row0, window.col0, step, first, away, at)
+    return Nearest(away, at)
+
+
+@kernel
+def _nearest(
+    row: Line, col: Line, reach: Line, row0: int, col0: int, step: int, first: int, away: FloatArray,
+    at: NDArray[np.float64],
+) -> None:  # fmt: skip
+    rows, cols = away.shape
+    for i in range(max(1, len(row) - 1)):
+        j = min(i + 1, len(row) - 1)
+        wide = max(reach[i], reach[j])
+        r0 = max(0, math.ceil((min(row[i], row[j]) - wide - row0) / step))
+        r1 = min(rows - 1, math.floor((max(row[i], row[j]) + wide - row0) / step))
+        c0 = max(0, math.ceil((min(col[i], col[j]) - wide - col0) / step))
+        c1 = min(cols - 1, math.floor((max(col[i], col[j]) + wide - col0) / step))
+        dr, dc = row[j] - row[i], col[j] - col[i]
+        long = dr * dr + dc * dc
+        for r in range(r0, r1 + 1):
+            for c in range(c0, c1 + 1):
+                pr, pc = row0 + r * step - row[i], col0 + c * step - col[i]
+                t = 0.0
+                if long > 0:
+                    t = min(1.0, max(0.0, (pr * dr + pc * dc) / long))
+                gone = math.sqrt((pr - t * dr) ** 2 + (pc - t * dc) ** 2)
+                # Compared as it is kept, so that every window finds the same.
+                if np.float32(gone) < away[r, c] and gone <= reach[i] + t * (reach[j] - reach[i]):
+                    away[r, c] = gone
+                    at[r, c] = first + i + t
+
+
+def lowest_beside(near: Nearest, heights: FloatArray, count: int) -> Line:
+    """The lowest ground that belongs to each of `count` spots of a course, infinite where none does. [m]"""
+    out = np.full(count, np.inf)
+    there = np.isfinite(near.away)
+    first = near.at[there].astype(np.int64)
+    ground = heights[there].astype(np.float64)
+    np.minimum.at(out, first, ground)
+    np.minimum.at(out, np.minimum(first + 1, count - 1), ground)
+    return out
+
+
+def share_under(near: Nearest, heights: FloatArray, level: Line) -> Line:
+    """Which share of the posts that belong to each spot of a course lies under a level there [m], 0 to 1."""
+    there = np.isfinite(near.away)
+    spot = np.rint(near.at[there]).astype(np.int64)
+    under = heights[there] < level[spot]
+    every = np.bincount(spot, minlength=len(level))
+    return np.asarray(np.where(every > 0, np.bincount(spot, under, len(level)) / np.maximum(every, 1), 1.0))
+
+
+def surface_of(lowest: Line, smooth: int, ends_at: float | None = None) -> Line:
+    """The surface of a stream: under the lowest ground beside it, never rising; it meets what stands at its end. [m]
+
+    lowest : ground that belongs to each spot; smooth : over how many spots it is smoothed; ends_at : a level
+    """
+    known = np.isfinite(lowest)
+    spots = np.arange(len(lowest), dtype=np.float64)
+    filled = np.interp(spots, spots[known], lowest[known]) if known.any() else np.zeros(len(lowest))
+    surface = np.minimum.accumulate(filled - FREEBOARD_M)
+    wide = min(smooth, len(surface))
+    if wide > 1:
+        padded = np.concatenate([np.full(wide, surface[0]), surface, np.full(wide, surface[-1])])
+        mean = np.convolve(padded, np.full(2 * wide + 1, 1 / (2 * wide + 1)), "valid")
+        # The lower, and the higher, of two that never rise never rises. Falls stay falls.
+        surface = np.maximum(np.minimum(surface, mean), surface - MOST_SMOOTHED_M)
+    return surface if ends_at is None else np.maximum(surface, ends_at)
+
+
+def evened(values: Line, over: int) -> Line:
+    """A mean over so many spots on either side."""
+    wide = min(over, len(values) - 1)
+    if wide < 1:
+        return values
+    padded = np.concatenate([np.full(wide, values[0]), values, np.full(wide, values[-1])])
+    return np.convolve(padded, np.full(2 * wide + 1, 1 / (2 * wide + 1)), "valid")
+
+
+def joined_width(*widths: float) -> float:
+    """How wide the stream is that these make together: their flows add up, and go with the squares of widths. [m]"""
+    return math.sqrt(sum(width * width for width in widths))
+
+
+def target(near: Nearest, course: Course, spacing: float) -> FloatArray:
+    """The elevation that ground around a course is cut down to, infinite where it goes on as it was. [m]
+
+    The posts on the rim of the window are not held by what lies beyond: ask for one more on every side.
+    """
+    n = near.away.astype(np.float64) * spacing
+    surface, half, depth, bank = (near.of(v) for v in (course.surface, course.half, course.depth, course.bank))
+    beyond = np.where(np.isfinite(n), n - half, 0.0)
+    bed = surface - np.minimum(depth, -beyond * bank)
+    shore = surface + beyond * (bank + beyond / ROUND_M)
+    wet = np.isfinite(n) & (beyond < 0)
+    # In a bend the ground that belongs to what runs below also holds what runs above.
+    held = cv2.dilate(np.where(wet, surface, -np.inf).astype(np.float32), np.ones((3, 3), np.uint8))
+    return np.asarray(np.where(np.isfinite(n), np.where(wet, bed, np.maximum(shore, held)), np.inf), np.float32)
+
+
+def bank_reach(high: Line, bank: Line) -> Line:
+    """How far from its shore a bank rises by `high` at most. [m]"""
+    return (np.sqrt(bank * bank + 4 * np.maximum(high, 0.0) / ROUND_M) - bank) * ROUND_M / 2
+
+
+def forded(course: Course, spots: list[int], spacing: float) -> Course:
+    """The course with fords: shallow, with gentle banks, as long as the stream is wide there."""
+    if not spots:
+        return course
+    far = course.along(spacing)
+    ease = np.zeros(len(course))
+    for spot in spots:
+        long = max(3.0, 2 * course.half[spot])
+        ease = np.maximum(ease, np.clip(2 - 2 * np.abs(far - far[spot]) / long, 0, 1))
+    gentle = math.tan(math.radians(FORD_DEG))
+    depth = np.minimum(course.depth, course.depth + ease * (np.minimum(course.depth, FORD_M) - course.depth))
+    bank = np.minimum(course.bank, course.bank + ease * (np.minimum(course.bank, gentle) - course.bank))
+    return Course(course.row, course.col, course.surface, course.half, depth, bank)
+
+
+def falls(course: Course, spacing: float) -> list[tuple[int, int]]:
+    """Where water falls: the first and the last spot of each."""
+    far, steep = course.along(spacing), math.tan(math.radians(FALL_DEG))
+    down = -np.diff(course.surface) > steep * np.maximum(np.diff(far), 1e-9)
+    out: list[tuple[int, int]] = []
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], down.astype(np.int8), [0]])))
+    for begin, end in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
+        if course.surface[begin] - course.surface[end] >= FALL_M:
+            out.append((begin, end))
+    return out
+
+
+def thinned(course: Course, off_posts: float = 0.2, off_m: float = 0.02) -> Course:
+    """The same without spots that lie straight between others, to within so many posts and metres."""
+    scale = np.array([off_posts, off_posts, off_m, off_m, off_m, 0.02])
+    values = np.stack([course.row, course.col, course.surface, course.half, course.depth, course.bank], axis=1) / scale
+    keep = np.zeros(len(course), np.uint8)
+    _keep(np.ascontiguousarray(values), keep)
+    kept = keep > 0
+    return Course(*(v[kept] for v in (course.row, course.col, course.surface, course.half, course.depth, course.bank)))
+
+
+def thinned_line(row: Line, col: Line, off_posts: float = 0.2) -> tuple[Line, Line]:
+    """A line without spots that lie straight between others, to within so many posts."""
+    keep = np.zeros(len(row), np.uint8)
+    _keep(np.ascontiguousarray(np.stack([row, col], axis=1) / off_posts), keep)
+    return row[keep > 0], col[keep > 0]
+
+
+@kernel
+def _keep(values: NDArray[np.float64], keep: NDArray[np.uint8]) -> None:
+    """Douglas and Peucker (1973) with as many directions as there are values, each in its own measure."""
+    count, sorts = values.shape
+    keep[0] = keep[count - 1] = 1
+    stack = [(0, count - 1)]
+    while len(stack) > 0:
+        first, last = stack.pop()
+        most, where = 1.0, -1
+        for i in range(first + 1, last):
+            t = (i - first) / (last - first)
+            for s in range(sorts):
+                off = abs(values[i, s] - (values[first, s] + t * (values[last, s] - values[first, s])))
+                if off > most:
+                    most, where = off, i
+        if where > 0:
+            keep[where] = 1
+            stack.append((first, where))
+            stack.append((where, last))
+
+
+def descend(
+    heights: FloatArray, wet: NDArray[np.bool_] | NDArray[np.uint8], row: int, col: int
+) -> tuple[NDArray[np.int64], bool]:
+    """Down the steepest of eight ways from a post of a window, until none is lower, it is wet, or the window ends.
+
+    Returns the posts, shape (posts, 2), and whether the last of them has none lower beside it.
+    """
+    out = np.empty((heights.size, 2), np.int64)
+    count, lowest = _descend(np.ascontiguousarray(heights), wet.astype(np.uint8), row, col, out)
+    return out[:count].copy(), bool(lowest)
+
+
+@kernel
+def _descend(
+    heights: FloatArray, wet: NDArray[np.uint8], row: int, col: int, out: NDArray[np.int64]
+) -> tuple[int, bool]:
+    rows, cols = heights.shape
+    count = 0
+    while True:
+        out[count, 0], out[count, 1] = row, col
+        count += 1
+        if wet[row, col] or row == 0 or col == 0 or row == rows - 1 or col == cols - 1:
+            return count, False
+        best, most = -1, 0.0
+        for k in range(8):
+            dr = (-1, -1, 0, 1, 1, 1, 0, -1)[k]
+            dc = (0, 1, 1, 1, 0, -1, -1, -1)[k]
+            fall = np.float64(heights[row, col] - heights[row + dr, col + dc])
+            if dr != 0 and dc != 0:
+                fall /= math.sqrt(2.0)
+            if fall > most:
+                best, most = k, fall
+        if best < 0:
+            return count, True
+        row += (-1, -1, 0, 1, 1, 1, 0, -1)[best]
+        col += (0, 1, 1, 1, 0, -1, -1, -1)[best]

@@ -1,0 +1,382 @@
+"""Streams: where they run and end, what they cut and give back, joins and branches; also by the API."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import pytest
+from fastapi.testclient import TestClient
+
+from fernfield.core.errors import Choice, Conflict, InvalidInput, NotFound
+from fernfield.core.grid import FloatArray
+from fernfield.core.water.channel import FREEBOARD_M, evenly
+from fernfield.work.ground.commands import RemoveSheet
+from fernfield.work.ground.rows import SHEETS
+from fernfield.work.ground.sheet_edits import empty_sheet
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.studio import Studio
+from fernfield.work.water.flowing import laid, streams_of, surface, water_at
+from fernfield.work.water.hollows import PutPool, put_pool
+from fernfield.work.water.rows import POOLS, STREAMS, Stream
+from fernfield.work.water.running import way_down
+from fernfield.work.water.streams import PatchStream, PutStream, drop_stream, look_at, put_stream
+from fernfield.work.worlds.beginnings import WorldSpec
+from fernfield.work.worlds.joining import JoinTracts, join
+from fernfield.work.worlds.tracts import TractSpec
+from tests.conftest import draw, everything, found_in
+
+SIDE = 256
+Made = Callable[..., OpenWorld]
+
+
+@pytest.fixture
+def made(studio: Studio) -> Made:
+    """Makes a world of 256 m from its heights, by row (0 north) and column."""
+
+    def make(heights: Callable[[FloatArray, FloatArray], FloatArray], sea: float = -50.0) -> OpenWorld:
+        row, col = np.mgrid[0 : SIDE + 1, 0 : SIDE + 1].astype(np.float32)
+        ground = np.asarray(heights(row, col), np.float32)
+        spec = WorldSpec(name="Becks", width_m=SIDE, depth_m=SIDE, spacing_m=1, sea_level_m=sea)
+        return studio.world(studio.create(spec, heights=lambda window: ground[window.inside(spec.grid.window)]))
+
+    return make
+
+
+def valley(row: FloatArray, col: FloatArray) -> FloatArray:
+    """A valley down the middle, falling to the south by 5 %, its sides by 20 %."""
+    return 20 - 0.05 * row + 0.2 * np.abs(col - 128)
+
+
+def beck(**said: Any) -> PutStream:
+    return PutStream.model_validate({"name": "Beck", "points": [[128, 236]], **said})
+
+
+def ground(world: OpenWorld) -> FloatArray:
+    with world.lock:
+        return np.asarray(world.first_land.read("height", world.first_land.bounds))
+
+
+def water(world: OpenWorld) -> FloatArray:
+    """The surface of water at every post, NaN where it is dry."""
+    with world.lock:
+        level = surface(world, world.first_land, world.first_land.bounds)
+    return np.where(level > ground(world), level, np.nan)
+
+
+def course(world: OpenWorld, key: str) -> np.ndarray:
+    """x, y, surface, width, depth, bank."""
+    return np.array(world.row(STREAMS, key).course)
+
+
+def around(values: FloatArray) -> FloatArray:
+    """The lowest of each post and the eight around it; past the edge nothing is."""
+    wide = np.pad(values, 1, constant_values=np.inf)
+    size = SIDE + 1
+    return np.asarray(np.min([wide[r : r + size, c : c + size] for r in range(3) for c in range(3)], axis=0))
+
+
+def holds_water(world: OpenWorld) -> None:
+    """Every stream never rises, and all its water stands beside ground or water that is as high."""
+    level, land = water(world), ground(world)
+    for _, stream, _ in streams_of(world, world.first_land):
+        assert (np.diff(np.array(stream.course)[:, 2]) <= 1e-9).all()
+    wet = np.isfinite(level)
+    beside = around(np.where(wet, np.inf, land))
+    # Beside water that falls the ground is as low as the water a post further on.
+    lowest = around(np.where(wet, level, np.inf))
+    hangs = np.where(wet, np.minimum(level, lowest), -np.inf) - beside
+    # Where it runs off the land there is nothing beside it.
+    assert hangs[2:-2, 2:-2].max() <= 0.05
+
+
+def test_a_stream_finds_its_way_down_and_gives_its_land_back(made: Made) -> None:
+    world = made(valley)
+    before, rows = ground(world), everything(world)
+    outcome, told = put_stream(world, "beck", beck(width_m=4, depth_m=0.8))
+    assert (told["ends"], outcome.revision) == ("edge", 1)
+    assert told["length_m"] == pytest.approx(236, abs=2)
+    assert told["fall_m"] == pytest.approx(0.05 * 236, abs=0.3)
+    now, level = ground(world), water(world)
+    assert (now <= before).all()
+    assert (before - now).sum(dtype=np.float64) == pytest.approx(told["cut_m3"], rel=1e-4)
+    # In the middle of its way: as wide and as deep as was said, just under the ground beside it.
+    line = np.isfinite(level[128])
+    assert 3 <= line.sum() <= 5
+    assert (level[128] - now[128])[128] == pytest.approx(0.8, abs=0.02)
+    assert level[128][128] == pytest.approx(before[128][128] - FREEBOARD_M, abs=0.06)
+    holds_water(world)
+    assert [sheet.name for _, sheet in world.each(SHEETS)] == ["Streams"]
+    drop_stream(world, "beck")
+    assert np.array_equal(ground(world), before)
+    world.undo()
+    assert np.array_equal(ground(world), now)
+    world.undo()
+    assert everything(world) == rows
+
+
+def test_its_way_is_the_way_down(made: Made) -> None:
+    """A stream from a spring lies where a drop of water runs."""
+    world = made(lambda row, col: valley(row, col) + 0.1 * np.sin(row / 9) * np.cos(col / 7))
+    way = np.array(way_down(world, world.first_land, 60, 200)["line"])
+    _, told = put_stream(world, "beck", beck(points=[[60, 200]], in_hollow="cut"))
+    xy = np.array(told["course"])[:, :2]
+    row, col = evenly(way[:, 1], way[:, 0])
+    assert max(np.hypot(row - y, col - x).min() for x, y in xy) < 3
+    holds_water(world)
+
+
+def test_streams_join_their_flows_add_up_and_their_surfaces_meet(made: Made) -> None:
+    world = made(valley)
+    put_stream(world, "beck", beck(width_m=4))
+    first = ground(world)
+    _, told = put_stream(world, "rill", beck(name="Rill", points=[[60, 160], [100, 130]], width_m=3))
+    assert (told["ends"], told["joins"]) == ("stream", "beck")
+    rows = world.row(STREAMS, "beck"), world.row(STREAMS, "rill")
+    own, other = (np.array(row.course) for row in rows)
+    # 4 m and 3 m make 5 m: the squares of widths add up (USGS Professional Paper 252).
+    assert own[0, 3] == pytest.approx(4, abs=0.01)
+    assert own[-1, 3] == pytest.approx(5, abs=0.05)
+    y = other[-1, 1]
+    meets = np.interp(-y, -own[:, 1], own[:, 2])
+    assert abs(other[-1, 0] - 128) < 1
+    assert other[-1, 2] == pytest.approx(meets, abs=0.05)
+    holds_water(world)
+    # Without the rill the beck is as it was, to the bit; without the beck the rill runs on to the edge.
+    drop_stream(world, "rill")
+    assert np.array_equal(ground(world), first)
+    world.undo()
+    drop_stream(world, "beck")
+    alone = world.row(STREAMS, "rill")
+    assert (alone.ends, alone.joins) == ("edge", None)
+    assert np.array(alone.course)[-1, 1] == pytest.approx(0, abs=1)
+    holds_water(world)
+
+
+def test_a_stream_that_is_moved_leaves_nothing_behind(made: Made) -> None:
+    """However it came to lie where it does, the land is the same."""
+    world = made(valley)
+    put_stream(world, "beck", beck(points=[[60, 200], [90, 150]]))
+    put_stream(world, "beck", PatchStream(points=((200, 200), (180, 120)), width_m=5))
+    moved, rows = ground(world), world.row(STREAMS, "beck")
+    world.undo()
+    drop_stream(world, "beck")
+    put_stream(world, "beck", beck(points=[[200, 200], [180, 120]], width_m=5))
+    assert np.array_equal(ground(world), moved)
+    assert world.row(STREAMS, "beck") == rows
+
+
+def test_it_meets_the_level_of_a_pool_and_of_the_sea(made: Made) -> None:
+    world = made(lambda row, col: np.where(np.hypot(row - 150, col - 128) < 20, valley(row, col) - 4, valley(row, col)))
+    put_pool(world, "tarn", PutPool(name="Tarn", x=128, y=106, depth_m=2))
+    _, told = put_stream(world, "beck", beck())
+    assert told["ends"] == "pool"
+    assert told["course"][-1][2] == pytest.approx(world.row(POOLS, "tarn").level_m, abs=0.001)
+    holds_water(world)
+    sea = made(lambda row, col: valley(row, col), sea=12.0)
+    _, told = put_stream(sea, "beck", beck())
+    assert (told["ends"], told["course"][-1][2]) == ("sea", 12)
+    holds_water(sea)
+
+
+def hollow(row: FloatArray, col: FloatArray) -> FloatArray:
+    """The valley with a hollow 3 m deep across its way."""
+    return valley(row, col) - 3 * np.clip(1.3 - np.hypot(row - 120, col - 128) / 25, 0, 1)
+
+
+def test_in_a_hollow_it_asks_and_a_pool_or_a_cut_is_made(made: Made) -> None:
+    world = made(hollow)
+    start = everything(world)
+    with pytest.raises(Choice, match="say in_hollow, one of pool, cut") as asked:
+        put_stream(world, "beck", beck())
+    assert everything(world) == start
+    choices: Any = asked.value.more["choices"]
+    _, told = put_stream(world, "beck", beck(in_hollow="pool"))
+    ((key, pool),) = world.each(POOLS)
+    assert (told["ends"], key, pool.level_m) == ("pool", "beck-pool", choices["pool"]["level_m"])
+    level = water(world)
+    standing = np.isclose(level, pool.level_m, atol=1e-4)
+    assert standing.sum() == pytest.approx(choices["pool"]["area_m2"], rel=0.05)
+    holds_water(world)
+    assert [f.words for f in found_in(world) if f.check in ("water", "streams")] == []
+    world.undo()
+    assert everything(world) == start
+    _, told = put_stream(world, "beck", beck(in_hollow="cut"))
+    assert (told["ends"], told["cut_m3"]) == ("edge", pytest.approx(choices["cut"]["cut_m3"]))
+    holds_water(world)
+
+
+def test_a_branch_leaves_and_joins_again(made: Made) -> None:
+    """An island: what the branch takes the stream has less of, until it comes back."""
+    world = made(lambda row, col: 20 - 0.05 * row + 0 * col)
+    put_stream(world, "beck", beck(points=[[128, 236], [128, 0]], width_m=5))
+    _, told = put_stream(
+        world, "arm", beck(name="Arm", points=[[128, 180], [160, 150], [160, 110], [128, 80]], width_m=3)
+    )
+    assert (told["leaves"], told["joins"], told["ends"]) == ("beck", "beck", "stream")
+    own = np.array(world.row(STREAMS, "beck").course)
+    widths = [float(np.interp(-y, -own[:, 1], own[:, 3])) for y in (220, 130, 20)]
+    assert widths == pytest.approx([5, 4, 5], abs=0.1)
+    holds_water(world)
+
+
+def test_a_ford_is_waded_and_a_fall_falls(made: Made) -> None:
+    world = made(lambda row, col: valley(row, col) + np.where(row < 100, 6, 0))
+    _, told = put_stream(world, "beck", beck(width_m=6, depth_m=1.6, fords=[[128, 60]]))
+    assert [fall["height_m"] for fall in told["falls"]] == [pytest.approx(6, abs=0.5)]
+    assert told["falls"][0]["y"] == pytest.approx(SIDE - 100, abs=4)
+    level, land = water(world), ground(world)
+    depth = np.nan_to_num(level - land)
+    assert depth[SIDE - 60].max() == pytest.approx(0.3, abs=0.03)
+    assert depth[SIDE - 90].max() == pytest.approx(1.6, abs=0.05)
+    holds_water(world)
+
+
+def test_without_carving_the_land_stays(made: Made) -> None:
+    world = made(lambda row, col: valley(row, col) - 0.6 * (np.abs(col - 128) < 3))
+    before = ground(world)
+    _, told = put_stream(world, "beck", beck(carve=False, depth_m=0.4, width_m=5))
+    assert told["cut_m3"] == 0
+    assert np.array_equal(ground(world), before)
+    assert (water(world) - ground(world))[100][128] == pytest.approx(0.4, abs=0.03)
+
+
+def test_what_cannot_run_is_said(made: Made) -> None:
+    world = made(valley)
+    with pytest.raises(InvalidInput, match="the spring of Beck must lie on the land"):
+        put_stream(world, "beck", beck(points=[[300, 20]]))
+    with pytest.raises(Conflict, match="no way to run: water runs off the land right at its spring"):
+        put_stream(world, "beck", beck(points=[[128, 0]]))
+    with pytest.raises(NotFound):
+        put_stream(world, "beck", PatchStream(width_m=3))
+    with pytest.raises(NotFound):
+        drop_stream(world, "beck")
+    put_stream(world, "beck", beck())
+    with pytest.raises(Conflict, match="in the bed of Beck all along"):
+        put_stream(world, "rill", beck(name="Rill", points=[[128, 200], [128, 100]]))
+    put_pool(world, "lake", PutPool(name="Lake", x=128, y=100, level_m=40, above_brim="flood"))
+    with pytest.raises(Conflict, match="under water all along"):
+        put_stream(world, "rill", beck(name="Rill", points=[[60, 200], [60, 150]]))
+
+
+def test_a_look_changes_nothing_and_tells_what_comes_of_it(made: Made) -> None:
+    world = made(valley)
+    start = everything(world)
+    seen = look_at(world, "beck", beck(width_m=4))
+    assert (everything(world), world.revision) == (start, 0)
+    _, told = put_stream(world, "beck", beck(width_m=4))
+    assert seen == told
+
+
+def test_two_streams_whichever_was_first(made: Made) -> None:
+    """Drawn in either order, two that do not touch cut the same land, where their banks overlap too."""
+    both = []
+    for order in (("a", "b"), ("b", "a")):
+        world = made(lambda row, col: 20 - 0.05 * row + 0 * col)
+        for key in order:
+            x = 120 if key == "a" else 130
+            put_stream(world, key, beck(name=key, points=[[x, 236], [x, 0]], width_m=3))
+        both.append(ground(world))
+        holds_water(world)
+    assert np.array_equal(*both)
+
+
+def test_water_is_told_of_at_a_spot_and_findings_say_when_the_ground_has_moved(made: Made) -> None:
+    world = made(valley)
+    put_stream(world, "beck", beck(width_m=4, points=[[128, 236], [128, 0]]))
+    found = water_at(world, world.first_land, 128, 128)
+    assert found is not None
+    assert found[1:] == ("Beck", "water")
+    assert water_at(world, world.first_land, 128 + 30, 128) is None
+    assert [f.words for f in found_in(world) if f.check in ("water", "streams")] == []
+    draw(world, "raise", path=[(128, 128, 0), (128, 128, 2)], radius_m=12, softness=0, strength=3)
+    dammed = [f for f in found_in(world) if f.check in ("water", "streams")]
+    assert [f.words.split(" for ")[0] for f in dammed] == ["Beck runs dry"]
+    assert dammed[0].mend is not None
+    assert dammed[0].mend.path.endswith("/streams/beck/relay")
+    put_stream(world, "beck", PatchStream())
+    assert [f.words for f in found_in(world) if f.check in ("water", "streams")] == []
+    holds_water(world)
+    draw(world, "lower", path=[(128 + 8, 60, 0), (128 + 8, 60, 2)], radius_m=7, softness=0, strength=3)
+    hangs = [f for f in found_in(world) if f.check in ("water", "streams")]
+    assert [f.words.split(" at ")[0] for f in hangs] == ["Beck hangs over lower ground beside it"]
+
+
+def test_its_sheet_can_go_and_comes_again(made: Made) -> None:
+    world = made(valley)
+    put_stream(world, "beck", beck())
+    now = ground(world)
+    with pytest.raises(Conflict, match="locked"):
+        empty_sheet(world, RemoveSheet(key="streams"))
+    put_stream(world, "beck", PatchStream())
+    assert np.array_equal(ground(world), now)
+
+
+def test_across_a_join_as_on_one_tract(studio: Studio) -> None:
+    """A stream over two joined tracts, of level ground with a trough, lies and cuts as on one, byte for byte."""
+
+    def world_of(name: str, width: int) -> OpenWorld:
+        spec = WorldSpec(name=name, width_m=width, depth_m=128, spacing_m=1, elevation_m=10, sea_level_m=-50)
+        return studio.world(studio.create(spec))
+
+    whole, parts = world_of("One", 256), world_of("Two", 128)
+    first = parts.first_tract.row.id
+    second = studio.add_tract(parts.id, TractSpec(name="E", x=128, y=0, width_m=128, depth_m=128, spacing_m=1,
+                                                  elevation_m=10))[0]  # fmt: skip
+    join(parts, JoinTracts(first=first, second=second, blend_m=0))
+    found = []
+    for world in (whole, parts):
+        draw(world, "lower", path=[(60, 70, 0), (200, 60, 8)], radius_m=14, softness=1, strength=0.4)
+        _, told = put_stream(world, "leat", beck(points=[[20, 100], [120, 70], [160, 40], [256, 30]], width_m=4))
+        land = world.first_land
+        with world.lock:
+            found.append((land.read("height", land.bounds), surface(world, land, land.bounds), told["course"]))
+    assert np.array_equal(found[0][0], found[1][0])
+    assert np.array_equal(found[0][1], found[1][1])
+    assert found[0][2] == found[1][2]
+    # Seen from the other tract it is the same water.
+    east = parts.land_from(second)
+    with parts.lock:
+        assert np.array_equal(surface(parts, east, east.bounds), found[1][1])
+    drop_stream(parts, "leat")
+    drop_stream(whole, "leat")
+    with parts.lock:
+        assert np.array_equal(parts.first_land.read("height", parts.first_land.bounds), whole.first_land.read(
+            "height", whole.first_land.bounds))  # fmt: skip
+
+
+def test_by_the_api(client: TestClient) -> None:
+    made = client.post(
+        "/api/worlds",
+        json={"name": "A", "width_m": 256, "depth_m": 256, "spacing_m": 1, "elevation_m": 10, "sea_level_m": 0},
+    ).json()
+    tract = made["tracts"][0]["id"]
+    streams = f"/api/worlds/{made['id']}/streams"
+    # Level ground: water that is led over it by hand runs off at the edge.
+    body = {"name": "Leat", "points": [[40, 200], [40, 100], [0, 100]], "width_m": 4, "depth_m": 1}
+    seen = client.post(f"{streams}/leat/look", json=body).json()
+    told = client.put(f"{streams}/leat", json=body).json()
+    assert told["revision"] == 1
+    assert told["cut_m3"] == seen["cut_m3"] > 0
+    assert told["ends"] == "edge"
+    spot = client.get(f"/api/tracts/{tract}/spot?x=40&y=150").json()
+    assert spot["water"]["name"] == "Leat"
+    assert spot["water_depth_m"] == pytest.approx(1, abs=0.02)
+    assert [one["key"] for one in client.get(streams).json()] == ["leat"]
+    told = client.patch(f"{streams}/leat", json={"depth_m": 0.5}).json()
+    assert told["depth_m"] == 0.5
+    found = client.put(f"{streams}/leat", json={**body, "width_m": 0.1})
+    assert found.status_code == 422
+    assert "width_m" in found.text
+    assert client.patch(f"{streams}/none", json={}).status_code == 404
+    assert client.delete(f"{streams}/leat").json()["revision"] == 3
+    assert client.get(streams).json() == []
+
+
+def test_a_row_of_a_stream_is_laid_once(made: Made) -> None:
+    world = made(valley)
+    put_stream(world, "beck", beck())
+    row, land = world.row(STREAMS, "beck"), world.first_land
+    assert laid(land, row, (0, 0)) is laid(land, row, (0, 0))
+    assert isinstance(row, Stream)
