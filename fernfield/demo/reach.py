@@ -37,6 +37,7 @@ from fernfield.work.sites.rows import THINGS, Thing
 from fernfield.work.strokes import Stroke
 from fernfield.work.studio import Studio
 from fernfield.work.water.rows import Pool, Water
+from fernfield.work.water.streams import PutStream, put_stream
 from fernfield.work.worlds.beginnings import WorldSpec
 from fernfield.work.worlds.joining import JoinTracts, join
 from fernfield.work.worlds.rows import About, name_of
@@ -426,6 +427,12 @@ def _dress(hand: _Hand, rng: random.Random) -> None:
     hand("glade", [(880, 404), (894, 412)], radius=22, softness=0.3, strength=500, seconds=2)
 
 
+STREAMS: dict[str, tuple[str, tuple[float, float], float]] = {
+    "sallow-creek": ("Sallow creek", (330.0, 900.0), 3.0),
+    "scar-beck": ("Scar beck", (560.0, 640.0), 2.0),
+}
+"""Name, spring and width there: from the moor to the tide, and from under the scar into it. [m]"""
+
 STANDING: tuple[tuple[str, str | None, str, float, float, float, int | None, bool], ...] = (
     ("start-west", None, "West yard", 196.0, 506.0, 98.0, 1, True),
     ("start-east", None, "East landing", 888.0, 408.0, 262.0, 2, False),
@@ -494,6 +501,9 @@ def _build(studio: Studio, world_id: str, say: Say) -> None:
     _dress(hand, rng)
     say(0.8, "joining the holm")
     _holm(studio, world, hand, rng)
+    say(0.93, "letting the creek and the beck run")
+    for key, (name, spring, width) in STREAMS.items():
+        put_stream(world, key, PutStream(name=name, points=(spring,), width_m=width, depth_m=0.5, in_hollow="cut"))
     say(0.95, "mending what was left by the way")
     for tract in world.tracts.values():
         with suppress(Conflict):

@@ -239,6 +239,27 @@ def forded(course: Course, spots: list[int], spacing: float) -> Course:
     return Course(course.row, course.col, course.surface, course.half, depth, bank)
 
 
+def covered(near: Nearest, half: Line) -> FloatArray:
+    """How much of each post the stream covers, 0 to 1: `half` its width, in posts."""
+    there = np.isfinite(near.away)
+    return np.where(there, np.clip(near.of(half) + 0.5 - np.where(there, near.away, 0), 0, 1), np.float32(0))
+
+
+def flow_marks(near: Nearest, far: Line, half: Line, gap: float = 36.0) -> FloatArray:
+    """Fine marks that point the way the water goes, 0 to 1 at each post: an arrowhead every `gap` posts along.
+
+    far : how far each spot of the course lies from its spring; half : half its width [posts]
+    """
+    there = np.isfinite(near.away)
+    n = np.where(there, near.away, 0).astype(np.float64)
+    wide = np.clip(near.of(half), 2.0, 5.0)
+    # A point of an arrowhead lies the further back, the further it is from the middle.
+    back = (near.of(far).astype(np.float64) + 1.1 * n) % gap
+    off = np.abs(back - gap / 2)
+    mark = np.clip(1.3 - off, 0, 1) * np.clip(wide + 0.5 - n, 0, 1)
+    return np.where(there, mark, 0).astype(np.float32)
+
+
 def falls(course: Course, spacing: float) -> list[tuple[int, int]]:
     """Where water falls: the first and the last spot of each."""
     far, steep = course.along(spacing), math.tan(math.radians(FALL_DEG))

@@ -32,6 +32,7 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.light.rows import LIGHT
 from fernfield.work.seen.overlaid import lay_over
 from fernfield.work.seen.show import Show
+from fernfield.work.water.flowing import streams_seen
 from fernfield.work.water.standing import liquids_over
 
 FINEST_LEVEL = -2
@@ -39,6 +40,8 @@ COARSEST_LEVEL = 7
 SINGLE_PLANTS_TO_LEVEL = 3
 TINTS = 4
 NEAR_M = 10.0
+RUNNING, FOAM = (46, 122, 154), (240, 246, 246)
+"""The colours of streams from afar, and of their falls and the marks of the way they run."""
 UNDER_WATER_M = 3.0
 """Shadows are followed this far under the sea; below, the water's own colour hides them."""
 
@@ -68,6 +71,7 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         interval = show.interval(land, level)
         water = world.surface(land, posts, step) if show.water else None
         liquids = list(liquids_over(world, land, posts, step)) if show.water else []
+        streams = streams_seen(world, land, level, part) if show.water else None
         laid = laid_on(world, land, posts, step, heights)
         # Strips along borders are laid on shares; without any the colours are mixed at once.
         known = shares_at(world, land, posts, step) if strips_of(world) else None
@@ -121,6 +125,11 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
     )
     if water is not None:
         _colour_liquids(picture, drawn, water, liquids)
+    if streams is not None:
+        # From afar the ground between the posts does not show them.
+        ink(picture, RUNNING, streams.cover * 0.85 if step > 1 else 0 * streams.cover)
+        ink(picture, FOAM, streams.white * 0.6)
+        ink(picture, FOAM, streams.marks * 0.7)
     # Overlays say something of the ground: growth stands over them.
     lay_over(world, land, level, part, show, drawn, picture)
     draw_stamps(picture, stamps, light.sun_bearing_deg)
@@ -129,6 +138,12 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
     if void is not None:
         picture[void] = 0
     return picture
+
+
+def ink(picture: ByteArray, colour: tuple[int, int, int], share: FloatArray) -> None:
+    """Lay a colour on a picture, so much of it at each pixel."""
+    laid = share[..., None] * (np.array(colour, np.float32) - picture[..., :3])
+    picture[..., :3] = np.rint(picture[..., :3] + laid).astype(np.uint8)
 
 
 def _colour_liquids(

@@ -26,7 +26,7 @@ from fernfield.work.kernel.posts.layers import HEIGHT, Apart
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.water.flowing import MOST_BANK_M, Laid, laid, lowest_of, part_of, streams_of
 from fernfield.work.water.rows import MOST_REACHES, Pool, Reach, Stream
-from fernfield.work.water.running import SHALLOW_M, Around, at_edge, run_down
+from fernfield.work.water.running import SHALLOW_M, Around, at_edge, run_down, without_loops
 from fernfield.work.water.standing import standing
 
 SHEET, SHEET_NAME = "streams", "Streams"
@@ -34,6 +34,8 @@ SHEET, SHEET_NAME = "streams", "Streams"
 PIECE, BLOCK = 256, 256
 SMOOTH_WIDTHS = 2.0
 """Surfaces, and how widths change, are smoothed over so many widths (our choice)."""
+LEAST_HALF_POSTS = 1.0
+"""No stream is narrower than two posts: between them it would be lost."""
 LEAST_FLOW = 0.1
 """What is left at least in a stream that others branch from, of its own flow."""
 
@@ -238,7 +240,7 @@ class _Planning:
 
         over = math.inf if stream.in_hollow == "cut" else SHALLOW_M
         way = run_down(self._land, self._read, wet, start, over)
-        far = way.posts.astype(np.float64)
+        far = without_loops(way.posts).astype(np.float64)
         row, col = channel.evened(far[:, 0], 3), channel.evened(far[:, 1], 3)
         row[[0, -1]], col[[0, -1]] = far[[0, -1], 0], far[[0, -1], 1]
         row, col = np.concatenate([path.row, row[1:]]), np.concatenate([path.col, col[1:]])
@@ -399,6 +401,7 @@ class _Planning:
             share = self._share(path, half / spacing + 1, side)
             narrow = np.clip(channel.evened(share, over), channel.NARROWEST, 1.0)
             half, depth = half * narrow, depth / narrow
+        half = np.maximum(half, LEAST_HALF_POSTS * spacing)
         bank = np.full(len(half), math.tan(math.radians(stream.bank_deg)))
         course = Course(path.row, path.col, surface, half, depth, bank)
         home = part_of(self._world, self._land, stream.tract)

@@ -11,7 +11,18 @@ from functools import cached_property
 import numpy as np
 
 from fernfield.core.grid import FloatArray, Window
-from fernfield.core.water.channel import CHUNK, Course, Nearest, bank_reach, falls, nearest, target
+from fernfield.core.water.channel import (
+    CHUNK,
+    Course,
+    Nearest,
+    along,
+    bank_reach,
+    covered,
+    falls,
+    flow_marks,
+    nearest,
+    target,
+)
 from fernfield.work.kernel.posts.lands import Land, Part
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.water.rows import DRY_M, STREAMS, Stream
@@ -141,6 +152,38 @@ def lowest_of(streams: list[Laid], window: Window, highest: float) -> FloatArray
         own = target(near, one.course, one.spacing)[1:-1, 1:-1]
         out = own if out is None else np.minimum(out, own)
     return out
+
+
+@dataclass(frozen=True)
+class Seen:
+    """Streams as a plan shows them, shape (rows, cols), 0 to 1.
+
+    cover : what they cover; marks : of the way they run; white : where they fall
+    """
+
+    cover: FloatArray
+    marks: FloatArray
+    white: FloatArray
+
+
+def streams_seen(world: OpenWorld, land: Land, level: int, part: Window) -> Seen | None:
+    """The streams in some pixels of a level of the plan; None where there are none. Hold the world's lock."""
+    scale, found = 2.0**level, None
+    for _, _, one in streams_of(world, land):
+        course = one.course
+        half = course.half / one.spacing / scale
+        drawn = Laid(Course(course.row / scale, course.col / scale, course.surface, half, course.depth, course.bank), 1)
+        near = drawn.near(part, np.maximum(half, 6.0) + 1.5)
+        if near is None:
+            continue
+        found = found or Seen(*(np.zeros(part.shape, np.float32) for _ in range(3)))
+        cover = covered(near, np.maximum(half, 0.6))
+        np.maximum(found.cover, cover, out=found.cover)
+        np.maximum(found.marks, flow_marks(near, along(drawn.course.row, drawn.course.col), half), out=found.marks)
+        for begin, end in falls_of(one):
+            here = np.isfinite(near.away) & (near.at >= begin) & (near.at <= end)
+            np.maximum(found.white, np.where(here, cover, 0), out=found.white)
+    return found
 
 
 def falls_of(one: Laid) -> list[tuple[int, int]]:

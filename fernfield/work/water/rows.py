@@ -154,6 +154,7 @@ POOLS = Collection(
 )  # fmt: skip
 STREAMS = Collection(
     "streams", Stream, "stream", in_tract=True, pictured=True, plain=False, most=500, moved=_moved_stream,
+    shown=lambda world, key, row: {"key": key, **row.model_dump(mode="json", exclude={"way"})},
 )  # fmt: skip
 
 

@@ -22,6 +22,7 @@ FIRST_POSTS, FEW_POSTS, MOST_POSTS = 128, 24, 1_100_000
 SHALLOW_M = 0.25
 """The way down goes over brims that are less than this above their floor."""
 LONGEST_WAY = 60_000
+LOOP_POSTS = 6
 LOOKED_AT = 64
 """The way is looked for in windows that reach so many posts around its last one."""
 
@@ -143,6 +144,22 @@ def down_to(land: Land, read: Heights, post: Post) -> Post:
         post = int(way[-1][0]) + window.row0, int(way[-1][1]) + window.col0
         if lowest or at_edge(land, post):
             return post
+
+
+def without_loops(posts: NDArray[np.int64]) -> NDArray[np.int64]:
+    """A way without what it goes into and comes out of again: floors of hollows that it passes through."""
+    kept: list[Post] = []
+    place: dict[Post, int] = {}
+    for r, c in posts.tolist():
+        beside = [at for i in (-1, 0, 1) for j in (-1, 0, 1) if (at := place.get((r + i, c + j))) is not None]
+        first = min(beside, default=len(kept))
+        if len(kept) - first > LOOP_POSTS:
+            for gone in kept[first + 1 :]:
+                place.pop(gone, None)
+            del kept[first + 1 :]
+        place.setdefault((r, c), len(kept))
+        kept.append((r, c))
+    return np.array(kept, np.int64)
 
 
 def at_edge(land: Land, post: Post) -> bool:

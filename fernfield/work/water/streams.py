@@ -7,7 +7,6 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field
 
-from fernfield.core.errors import NotFound
 from fernfield.core.grid import FloatArray
 from fernfield.work.kernel.commands import Command, said_of
 from fernfield.work.kernel.posts.lands import Land
@@ -136,13 +135,11 @@ def _sweep(world: OpenWorld, land: Land, network: Network, words: str, command: 
 
 
 def look_at(world: OpenWorld, key: str, command: PutStream | PatchStream) -> dict[str, Any]:
-    """What a stream would come to; nothing is changed. Raises as `put_stream`."""
+    """What a stream would come to, or is as it was; nothing is changed. Raises as `put_stream`."""
     with world.lock:
         stream = _wanted(world, key, command)
         land = _land_of(world, stream.tract)
-        row = planned(world, land, key, stream).streams.get(key)
-        if row is None:
-            raise NotFound(f"there is no stream {key!r} that this would change")
+        row = planned(world, land, key, stream).streams.get(key) or world.row(STREAMS, key)
         return told(world, land, key, row)
 
 

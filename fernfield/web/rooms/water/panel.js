@@ -6,6 +6,7 @@ import { screenAt } from "/static/js/seen/drawn/plan.js";
 import { addHand } from "/static/js/seen/hands/hand.js";
 import { rows } from "/static/js/seen/rows.js";
 import { landApi, state, watch } from "/static/js/seen/state.js";
+import "./streams.js";
 
 /** @typedef {{floor_m: number, floor: number[], brim_m: number, spill: number[] | null, runs_to: number[][], area_m2: number, volume_m3: number,
  *   greatest_depth_m: number, curve: number[][], inside: any[], parents: any[]}} Hollow */

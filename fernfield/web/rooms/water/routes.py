@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from fastapi import APIRouter, Query, Response
@@ -20,8 +20,9 @@ from fernfield.work.kernel.rows import Elevation, Key, Name, TractId
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.water.draining import What, drainage_of, hollows_of
 from fernfield.work.water.hollows import PutPool, hollow_around, put_pool, told
-from fernfield.work.water.rows import DRY_M, POOLS, STREAMS, WATER, LiquidName, Pool, Water
+from fernfield.work.water.rows import DRY_M, POOLS, STREAMS, WATER, LiquidName, Pool, Stream, Water
 from fernfield.work.water.running import way_down
+from fernfield.work.water.standing import sea_over, standing
 from fernfield.work.water.streams import PatchStream, PutStream, drop_stream, look_at, put_stream
 
 router = APIRouter(prefix="/api", tags=["water"])
@@ -89,14 +90,21 @@ def hollows(
 
 @router.get("/tracts/{tract}/water", response_class=Response)
 @router.get("/lands/{tract}/water", response_class=Response)
-def water(land: TheLand, window: TheWindow, step: Step = 1) -> Response:
+def water(
+    land: TheLand, window: TheWindow, step: Step = 1,
+    only: Annotated[Literal["all", "standing"], Query(description="`standing`: sea and pools without streams")] = "all",
+    sea_level_m: Annotated[Elevation | None, Query(description="as if the sea stood there")] = None,
+) -> Response:  # fmt: skip
     """The elevation of the water's surface at every `step`-th post as little-endian float32, NaN where it is dry."""
     world, seen = land
     rows, cols = -(-window.rows // step), -(-window.cols // step)
     if rows * cols > MOST_POSTS:
         raise InvalidInput(f"at most {MOST_POSTS} posts can be asked for at once, not {rows * cols}", "step")
     with world.lock:
-        surface = world.surface(seen, window, step)
+        if sea_level_m is not None:
+            surface = sea_over(world, seen, window, step, sea_level_m)
+        else:
+            surface = standing(world, seen, window, step) if only == "standing" else world.surface(seen, window, step)
         ground = np.asarray(seen.seen(HEIGHT, window, step), np.float32)[:rows, :cols]
     found = np.where((surface > ground) & (surface > DRY_M), surface, np.float32(np.nan))
     return Response(found.astype("<f4").tobytes(), media_type="application/octet-stream",
@@ -206,7 +214,7 @@ def remove(key: Key, world: TheWorld) -> dict[str, Any]:
 
 
 def _context(asked: Asked) -> dict[str, Any]:
-    return {"Water": Water, "water": asked.world.only(WATER), "Pool": Pool}
+    return {"Water": Water, "water": asked.world.only(WATER), "Pool": Pool, "Stream": Stream}
 
 
 PANEL = Panel("water", _context, script=True)

@@ -28,6 +28,10 @@ function inWorld(name, row) {
     ...row,
     ...(row.x === undefined ? {} : { x: row.x + east, y: row.y + north }),
     ...(row.points ? { points: shift(row.points) } : {}),
+    ...(row.fords ? { fords: shift(row.fords) } : {}),
+    ...(row.course
+      ? { course: row.course.map((/** @type {number[]} */ [x, y, ...rest]) => [x + east, y + north, ...rest]) }
+      : {}),
     ...(row.outline ? { outline: shift(row.outline) } : {}),
     ...(row.box
       ? { box: row.box.map((/** @type {number} */ v, /** @type {number} */ k) => v + (k % 2 ? north : east)) }

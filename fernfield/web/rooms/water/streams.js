@@ -1,0 +1,197 @@
+// Streams: from a spring or along a line; where it would run and what it would cut is seen before it is put.
+import Alpine from "/static/js/kernel/alpine.js";
+import { ask, say } from "/static/js/kernel/say.js";
+import { addMark, drawOverlay } from "/static/js/seen/drawn/overlay.js";
+import { screenAt } from "/static/js/seen/drawn/plan.js";
+import { drawOutline } from "/static/js/seen/hands/outline.js";
+import { rows } from "/static/js/seen/rows.js";
+import { state } from "/static/js/seen/state.js";
+
+/** @typedef {{length_m: number, fall_m: number, cut_m3: number, ends: string, joins: string | null, width_at_end_m: number, course: number[][],
+ *   falls: {x: number, y: number, height_m: number}[]}} Told */
+
+const base = `/api/worlds/${state.world.id}`;
+/** The stream that is being made or changed.
+ * @type {{key: string, points: number[][], fords: number[][], how: string | null, told: Told | null, choices: any, words: string}} */
+const open = Alpine.reactive({ key: "", points: [], fords: [], how: null, told: null, choices: null, words: "" });
+
+const form = () => /** @type {HTMLFormElement | null} */ (document.querySelector("#bench form[data-stream-form]"));
+const figure = (/** @type {number} */ value, digits = 0) =>
+  value.toLocaleString("en", { minimumFractionDigits: digits, maximumFractionDigits: digits });
+
+function letGo() {
+  Object.assign(open, { key: "", points: [], fords: [], how: null, told: null, choices: null, words: "" });
+  drawOverlay();
+}
+
+/** What the form says of the stream; null while a field is wrong. */
+function said() {
+  const own = form();
+  if (!own || !open.points.length || !own.checkValidity()) return null;
+  const typed = new FormData(own);
+  return {
+    name: typed.get("name") || "Stream",
+    points: open.points,
+    fords: open.fords,
+    width_m: Number(typed.get("width_m")),
+    depth_m: Number(typed.get("depth_m")),
+    bank_deg: Number(typed.get("bank_deg")),
+    carve: typed.get("carve") !== null,
+    ...(open.how ? { in_hollow: open.how } : {}),
+  };
+}
+
+/** Ask what the stream comes to, or put it. @param {boolean} keep */
+async function send(keep) {
+  const body = said();
+  if (!body) {
+    if (keep) form()?.reportValidity();
+    return;
+  }
+  const key = open.key || `stream-${Math.random().toString(36).slice(2, 8)}`;
+  const answer = await fetch(`${base}/streams/${key}${keep ? "" : "/look"}?in=world`, {
+    method: keep ? "PUT" : "POST",
+    headers: { "content-type": "application/json" },
+    body: JSON.stringify(body),
+  });
+  const told = await answer.json();
+  if (answer.status === 409 && told.choices) {
+    Object.assign(open, { choices: told.choices, words: told.detail, told: null });
+  } else if (!answer.ok) {
+    open.told = null;
+    say(told.errors?.map((/** @type {any} */ one) => one.message).join("; ") || told.detail);
+  } else {
+    const tract = state.world.tracts.find((/** @type {any} */ one) => one.id === told.tract);
+    const [east, north] = tract ? [tract.x, tract.y] : [0, 0];
+    const course = told.course.map((/** @type {number[]} */ [x, y, ...rest]) => [x + east, y + north, ...rest]);
+    Object.assign(open, { choices: null, words: "", told: { ...told, course } });
+    if (keep) open.key = key;
+  }
+  drawOverlay();
+}
+
+addMark((context) => {
+  if (state.stage !== "water" || !open.told) return;
+  const { course } = open.told;
+  const path = () => {
+    context.beginPath();
+    course.forEach(([x, y], at) => (at ? context.lineTo(...screenAt(x, y)) : context.moveTo(...screenAt(x, y))));
+  };
+  context.lineJoin = context.lineCap = "round";
+  for (const [colour, width] of /** @type {[string, number][]} */ ([
+    ["rgba(250, 248, 241, .85)", 5],
+    ["#1f5a76", 2.4],
+  ])) {
+    path();
+    context.strokeStyle = colour;
+    context.lineWidth = width;
+    context.stroke();
+  }
+  /** @type {[number[], string][]} */
+  const spots = [
+    ...open.points.map((spot) => /** @type {[number[], string]} */ ([spot, "#1f5a76"])),
+    ...open.fords.map((spot) => /** @type {[number[], string]} */ ([spot, "#8a6a2f"])),
+  ];
+  for (const [[x, y], colour] of spots) {
+    const [px, py] = screenAt(x, y);
+    context.beginPath();
+    context.arc(px, py, 4.5, 0, 7);
+    context.fillStyle = colour;
+    context.strokeStyle = "#faf8f1";
+    context.lineWidth = 1.6;
+    context.fill();
+    context.stroke();
+  }
+});
+
+/** @type {Record<string, string>} */
+const ENDS = {
+  sea: "in the sea",
+  pool: "in a pool",
+  stream: "in another stream",
+  edge: "at the land's edge",
+  hollow: "in a hollow",
+};
+
+Alpine.data("streams", () => ({
+  get list() {
+    return rows("streams").map((one) => ({
+      key: one.key,
+      name: one.name,
+      words: `${figure(one.width_m, 1)} m, ends ${ENDS[one.ends]}`,
+      chosen: one.key === open.key,
+    }));
+  },
+  get begun() {
+    return open.points.length > 0;
+  },
+  get kept() {
+    return rows("streams").some((one) => one.key === open.key);
+  },
+  get figures() {
+    const one = open.told;
+    if (!one) return [];
+    const name = one.joins ? rows("streams").find((own) => own.key === one.joins)?.name : "";
+    return [
+      { name: "Runs", words: `${figure(one.length_m)} m, ${figure(one.fall_m, 1)} m down` },
+      { name: "Ends", words: name ? `in ${name}` : ENDS[one.ends] },
+      { name: "Wide at its end", words: `${figure(one.width_at_end_m, 1)} m` },
+      ...(one.falls.length
+        ? [{ name: "Falls", words: one.falls.map((own) => `${figure(own.height_m, 1)} m`).join(", ") }]
+        : []),
+      { name: "Cuts", words: `${figure(one.cut_m3)} m³` },
+    ];
+  },
+  get asked() {
+    return Boolean(open.choices);
+  },
+  get askedWords() {
+    return open.words.replace(/: say .*/, ".");
+  },
+  get choices() {
+    const { pool, cut } = open.choices ?? {};
+    return [
+      ...(pool ? [{ name: "pool", words: `A pool of ${figure(pool.area_m2)} m² there` }] : []),
+      ...(cut ? [{ name: "cut", words: `Cut through: ${figure(cut.cut_m3)} m³ in all` }] : []),
+    ];
+  },
+  /** @param {Event} event */
+  answer(event) {
+    open.how = /** @type {HTMLElement} */ (event.currentTarget).dataset.hollowWay ?? null;
+    send(false);
+  },
+  /** @param {Event} event */
+  draw(event) {
+    const from = /** @type {HTMLElement} */ (event.currentTarget).dataset.streamFrom;
+    drawOutline(from === "line" ? "line" : "place", (points) => {
+      if (from === "ford") open.fords = [...open.fords, ...points];
+      else if (open.key) Object.assign(open, { points, fords: [], how: null });
+      else Object.assign(open, { points, fords: [], how: null, told: null });
+      const field = /** @type {HTMLInputElement | null} */ (document.getElementById("stream-name"));
+      if (field && !field.value) field.value = `Stream ${rows("streams").length + 1}`;
+      send(false);
+    });
+  },
+  look: () => send(false),
+  put: () => send(true),
+  letGo,
+  /** @param {Event} event */
+  choose(event) {
+    const key = /** @type {HTMLElement} */ (event.currentTarget).dataset.stream || "";
+    const one = rows("streams").find((own) => own.key === key);
+    const own = form();
+    if (!one || !own) return;
+    Object.assign(open, { key, points: one.points, fords: one.fords, how: one.in_hollow, told: null, choices: null });
+    for (const name of ["name", "width_m", "depth_m", "bank_deg"]) {
+      const field = /** @type {HTMLInputElement | null} */ (own.elements.namedItem(name));
+      if (field) field.value = String(one[name]);
+    }
+    const carve = /** @type {HTMLInputElement | null} */ (own.elements.namedItem("carve"));
+    if (carve) carve.checked = one.carve;
+    send(false);
+  },
+  remove() {
+    ask(`${base}/streams/${open.key}`, "DELETE");
+    letGo();
+  },
+}));
