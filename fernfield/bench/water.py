@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Iterator
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -14,6 +15,7 @@ import numpy as np
 from fernfield.bench import Plan, Row, Task, row
 from fernfield.core.grid import FloatArray
 from fernfield.core.water.drainage import catchments, drain
+from fernfield.core.water.streampower import Power, carved
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.kernel.writing.drawing import draw_ground
@@ -22,6 +24,7 @@ from fernfield.work.studio import Studio
 from fernfield.work.water.flowing import surface
 from fernfield.work.water.hollows import PutPool, hollow_around, put_pool, told
 from fernfield.work.water.running import way_down
+from fernfield.work.water.streams import PutStream, drop_stream, look_at, put_stream
 from fernfield.work.worlds.beginnings import WorldSpec
 
 
@@ -33,7 +36,18 @@ def rows(plan: Plan) -> Iterator[Row]:
     found = drain(land)
     yield row(f"catchments of {plan.large}²", "a copy of it", "20 million posts a second", lambda: catchments(found),
               land.copy, few)  # fmt: skip
+    yield _stream_power(plan)
     yield from _worlds(plan)
+
+
+def _stream_power(plan: Plan) -> Row:
+    """A step of time of streams that cut while the land rises."""
+    land, steps = _land(1_025), 4
+    power = Power(0.0002, 5e-6, 0.45)
+    made = row(f"stream power on 1,025²: {steps} steps", f"{steps} copies of it", "–",
+               lambda: carved(land.copy(), 1.0, power, 40_000.0, steps, lambda done: None),
+               lambda: [land.copy() for _ in range(steps)], max(3, plan.runs // 8))  # fmt: skip
+    return replace(made, work=f"{made.work}, {steps / made.ours:.1f} a second")
 
 
 def _land(side: int) -> FloatArray:
@@ -101,6 +115,16 @@ def _in_world(studio: Studio, side: int, plan: Plan) -> Iterator[Row]:
     posts = "reading its posts"
     yield row(f"a click in a hollow of 300 m, {on}", posts, "0.1 s", click, read, plan.runs)
     yield row(f"its pool after the ground changed, {on}", posts, "the same on both", again, read, plan.runs)
+    points = ((middle + 160, middle), (middle + 260, middle + 40), (middle + 400, middle))
+
+    def stream() -> object:
+        put_stream(world, "beck", PutStream(name="Beck", points=points, width_m=4, in_hollow="cut"))
+        return drop_stream(world, "beck")
+
+    long = look_at(world, "beck", PutStream(name="Beck", points=points, width_m=4, in_hollow="cut"))["length_m"]
+    yield row(
+        f"a stream of {long:,.0f} m put, and deleted again, {on}", posts, "–", stream, read, max(3, plan.runs // 4)
+    )
     way: Task = partial(way_down, world, land, middle + 160, middle)
     yield row(f"the way down over {on[3:]}, from its middle", posts, "–", way, read, plan.runs)
 

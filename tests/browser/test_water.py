@@ -94,3 +94,64 @@ def test_hollows_of_the_land_are_listed_and_gone_to(table: Table) -> None:
     page.locator("[data-hollows]").click()
     page.locator("#hollows button", has_text="9.11 m deep").click()
     expect(page.locator("#hollow-figures")).to_contain_text("4.39 m")
+
+
+def test_a_stream_is_seen_before_it_is_put_and_goes_again(table: Table) -> None:
+    table.open("water")
+    page = table.page
+    before = table.spot(720, 520)["elevation_m"]
+    page.locator("[data-stream-from=line]").click()
+    for spot in ((760, 560), (720, 520)):
+        page.mouse.click(*table.at(*spot))
+    page.keyboard.press("Enter")
+    # Where it would run and what it would cut is told; nothing is changed.
+    expect(page.locator("[data-hollow-way=cut], #stream-figures tr").first).to_be_visible()
+    if page.locator("[data-hollow-way=cut]").count():
+        page.locator("[data-hollow-way=cut]").click()
+    expect(page.locator("#stream-figures")).to_contain_text("m³")
+    at = table.revision()
+    page.locator("#stream-name").fill("Trial beck")
+    page.locator("#stream-width_m").fill("5")
+    page.get_by_role("button", name="Put the stream").click()
+    table.kept(at)
+    made = [one for one in table.server.get(f"/api/worlds/{table.world}/streams") if one["name"] == "Trial beck"]
+    assert [one["width_m"] for one in made] == [5]
+    spot = table.spot(720, 520)
+    assert spot["water"]["name"] == "Trial beck"
+    assert spot["elevation_m"] < before
+    at = table.revision()
+    page.locator("[data-stream-act=remove]").click()
+    table.kept(at)
+    assert table.spot(720, 520)["elevation_m"] == before
+    expect(page.locator("#streams")).not_to_contain_text("Trial beck")
+
+
+def test_a_flood_is_tried_and_a_shore_is_seen_while_the_sea_is_dragged(table: Table) -> None:
+    table.open("water")
+    page = table.page
+    at = table.revision()
+    page.locator("#flood-rain").fill("200")
+    page.locator("[data-flood=rain]").click()
+    expect(page.locator("#flood-told")).to_contain_text("run off the land")
+    # A hollow of the fen that is dry else.
+    wet = table.colour(557, 514, lambda colour: bool(colour[2] > colour[0]))
+    page.locator("[data-flood=dry]").click()
+    expect(page.locator("#flood-told")).to_be_hidden()
+    dry = table.colour(557, 514, lambda colour: bool(colour[2] < colour[0]))
+    assert wet.tolist() != dry.tolist()
+    page.locator("[data-flood=spring]").click()
+    page.mouse.click(*table.at(600, 640))
+    expect(page.locator("#flood-told")).to_contain_text("5,000 m³ stand")
+    page.locator("[data-flood=dry]").click()
+    # The sea is held: its shore is shown, and let go where it was nothing is kept.
+    box = page.locator(".sea-mark").bounding_box()
+    assert box is not None
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x, y - 60, steps=4)
+    until(page, "fern.washed()")
+    page.keyboard.press("Escape")
+    until(page, "!fern.washed()")
+    page.mouse.up()
+    assert table.revision() == at

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from typing import Any
 
@@ -17,8 +18,10 @@ from fernfield.work.ground.rows import SHEETS
 from fernfield.work.ground.sheet_edits import empty_sheet
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.studio import Studio
-from fernfield.work.water.flowing import laid, streams_of, surface, water_at
-from fernfield.work.water.hollows import PutPool, put_pool
+from fernfield.work.water.draining import flood_of, flood_told
+from fernfield.work.water.flowing import surface, water_at
+from fernfield.work.water.hollows import FillHollow, PutPool, fill_hollow, hollow_around, put_pool
+from fernfield.work.water.laying import laid, streams_of
 from fernfield.work.water.rows import POOLS, STREAMS, Stream
 from fernfield.work.water.running import way_down
 from fernfield.work.water.streams import PatchStream, PutStream, drop_stream, look_at, put_stream
@@ -207,6 +210,51 @@ def test_in_a_hollow_it_asks_and_a_pool_or_a_cut_is_made(made: Made) -> None:
     holds_water(world)
 
 
+def test_above_its_brim_a_pool_can_have_its_outlet_dug(made: Made) -> None:
+    """It stands to the brim, and what is more runs away in a bed; nothing of the pool runs down there."""
+    world = made(hollow)
+    start = everything(world)
+    with pytest.raises(Choice, match="above its brim") as asked:
+        put_pool(world, "tarn", PutPool(name="Tarn", x=128, y=136, depth_m=9))
+    choices: Any = asked.value.more["choices"]
+    assert set(choices) == {"flood", "raise_rim", "dig_outlet"}
+    put_pool(world, "tarn", PutPool(name="Tarn", x=128, y=136, depth_m=9, above_brim="dig_outlet"))
+    pool, outlet = world.row(POOLS, "tarn"), world.row(STREAMS, "tarn-outlet")
+    assert pool.level_m == choices["dig_outlet"]["level_m"]
+    assert (outlet.name, outlet.ends) == ("Outlet of Tarn", "edge")
+    assert outlet.cut_m3 == choices["dig_outlet"]["cut_m3"] > 0
+    level = water(world)
+    assert level[120][128] == np.float32(pool.level_m)
+    # South of the brim only the outlet is wet, and lower.
+    assert np.nanmax(level[170:]) < pool.level_m - 0.5
+    assert np.isfinite(level[200]).sum() <= 4
+    holds_water(world)
+    assert [f.words for f in found_in(world) if f.check in ("water", "streams")] == []
+    # Laid anew it lies where it did.
+    put_stream(world, "tarn-outlet", PatchStream())
+    assert world.row(STREAMS, "tarn-outlet") == outlet
+    world.undo()
+    assert everything(world) == start
+
+
+def test_a_hollow_is_filled_and_drained(made: Made) -> None:
+    world = made(hollow)
+    found = hollow_around(world, world.first_land, 128, 136)
+    before = ground(world)
+    fill_hollow(world, world.first_land, FillHollow(x=128, y=136))
+    rise = ground(world) - before
+    assert (rise > 0).sum() == len(found.posts)
+    assert (before + rise)[rise > 0].min() == np.float32(found.brim.level)
+    with pytest.raises(NotFound):
+        fill_hollow(world, world.first_land, FillHollow(x=128, y=136))
+    world.undo()
+    x, y = world.first_land.grid.x_of(found.floor[1] + found.window.col0), world.first_land.grid.y_of(
+        found.floor[0] + found.window.row0)  # fmt: skip
+    put_stream(world, "drain", beck(name="Drain", points=[[x, y]], in_hollow="cut"))
+    with pytest.raises(NotFound):
+        hollow_around(world, world.first_land, 128, 156)
+
+
 def test_a_branch_leaves_and_joins_again(made: Made) -> None:
     """An island: what the branch takes the stream has less of, until it comes back."""
     world = made(lambda row, col: 20 - 0.05 * row + 0 * col)
@@ -372,6 +420,56 @@ def test_by_the_api(client: TestClient) -> None:
     assert client.patch(f"{streams}/none", json={}).status_code == 404
     assert client.delete(f"{streams}/leat").json()["revision"] == 3
     assert client.get(streams).json() == []
+
+
+def test_a_flood_by_the_api(client: TestClient) -> None:
+    """Rain on level ground with a pit: what falls into the pit stands, the rest runs off; a spring fills it alone."""
+    made = client.post(
+        "/api/worlds",
+        json={"name": "F", "width_m": 128, "depth_m": 128, "spacing_m": 1, "elevation_m": 10, "sea_level_m": 0},
+    ).json()
+    tract = made["tracts"][0]["id"]
+    client.post(
+        f"/api/tracts/{tract}/strokes",
+        json={
+            "tool": "flatten",
+            "radius_m": 20,
+            "softness": 0,
+            "strength": 9,
+            "target_m": 7,
+            "path": [[64, 64, 0], [64, 64, 30]],
+        },
+    )
+    query = {"row0": 0, "col0": 0, "row1": 129, "col1": 129}
+    answer = client.get(f"/api/tracts/{tract}/flood", params={**query, "rain_mm": 100})
+    told = json.loads(answer.headers["x-flood"])
+    deep = np.frombuffer(answer.content, "<f4").reshape(129, 129)
+    assert told["stands_m3"] + told["runs_off_m3"] == pytest.approx(0.1 * 129 * 129, rel=1e-4)
+    assert deep.sum(dtype=np.float64) == pytest.approx(told["stands_m3"], rel=1e-4)
+    assert deep[64, 64] > 0.1
+    spring = client.get(f"/api/tracts/{tract}/flood", params={**query, "x": 64, "y": 64, "volume_m3": 100})
+    assert json.loads(spring.headers["x-flood"])["stands_m3"] == pytest.approx(100, abs=0.01)
+    coarse = client.get(f"/api/tracts/{tract}/flood", params={**query, "rain_mm": 100, "step": 4})
+    assert coarse.headers["x-shape"] == "33,33"
+    assert client.get(f"/api/tracts/{tract}/flood", params={**query, "x": 3}).status_code == 422
+    assert client.post(f"/api/tracts/{tract}/hollow/fill", json={"x": 64, "y": 64}).json()["fill_m3"] > 1000
+    assert client.post(f"/api/tracts/{tract}/hollow/fill", json={"x": 64, "y": 64}).status_code == 404
+    shore = client.get(f"/api/tracts/{tract}/water", params={**query, "sea_level_m": 11})
+    assert np.isfinite(np.frombuffer(shore.content, "<f4")).all()
+    assert not np.isfinite(np.frombuffer(client.get(f"/api/tracts/{tract}/water", params=query).content, "<f4")).any()
+
+
+def test_rain_that_comes_to_the_sea_is_gone(made: Made) -> None:
+    """Nothing stands higher in the sea or in a full pool; what does not stand in hollows has run off."""
+    world = made(hollow, sea=10.0)
+    found, flood = flood_of(world, world.first_land, 0.3)
+    told = flood_told(found, flood)
+    assert told["stands_m3"] + told["runs_off_m3"] == pytest.approx(0.3 * 257 * 257, rel=1e-4)
+    assert told["stands_m3"] > 100
+    assert flood.depth[ground(world) < 10].max() == 0
+    put_pool(world, "tarn", PutPool(name="Tarn", x=128, y=136, share_of_brim=1))
+    found, flood = flood_of(world, world.first_land, 0.3)
+    assert flood_told(found, flood)["stands_m3"] < 1
 
 
 def test_a_row_of_a_stream_is_laid_once(made: Made) -> None:

@@ -34,11 +34,15 @@ def flooded(heights: FloatArray, drainage: Drainage, water: NDArray[np.float64],
     ground = np.asarray(heights, np.float32)
     deep = drainage.filled - ground
     count, label, stats, _ = cv2.connectedComponentsWithStats((deep > 0).astype(np.uint8), connectivity=8)
-    holds = np.bincount(label.ravel(), deep.ravel().astype(np.float64), count) * cell
+    holds = np.asarray(np.bincount(label.ravel(), deep.ravel().astype(np.float64), count) * cell, np.float64)
     left = np.bincount(label.ravel(), minlength=count).astype(np.int64)
     came = np.zeros(count)
     passed = np.ascontiguousarray(water, np.float64).copy()
     off = _run(drainage.order.astype(np.int64), drainage.to, label.astype(np.int64), holds, left, came, passed)
+    # What fell where no land is, is gone at once.
+    out = np.ones(ground.size, bool)
+    out[drainage.order] = False
+    off += float(water.ravel()[out].sum())
     depth = np.zeros(ground.shape, np.float32)
     stays = np.minimum(came, holds)
     for one, (west, north, wide, tall, _) in enumerate(stats.tolist()):

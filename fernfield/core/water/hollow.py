@@ -48,12 +48,13 @@ class Risen:
 
 def rise(
     heights: FloatArray, row: int, col: int, outlets: tuple[bool, bool, bool, bool], most: int,
-    closed: ByteArray | None = None, first_only: bool = False,
+    closed: ByteArray | None = None, first_only: bool = False, outer: int = 1 << 40,
 ) -> Risen:  # fmt: skip
     """Let water rise from a post.
 
     heights : a window of the land [m]; outlets : whether its north, south, west and east sides are the land's edge
     most : posts to be taken at most; closed : 1 where there is no land; first_only : end at the first brim
+    outer : once there is a brim, posts to be taken at most, or twice what that holds where it is more
     """
     given = as_bits(heights)
     state = np.zeros(given.shape, np.uint8) if closed is None else closed.astype(np.uint8)
@@ -61,7 +62,7 @@ def rise(
     came = np.full(min(most, given.size), -1, np.int64)
     marks = np.zeros((256, 3), np.int64)
     levels = np.zeros(256, np.int32)
-    count, found, end = _rise(given, state, row, col, np.array(outlets), order, came, marks, levels, first_only)
+    count, found, end = _rise(given, state, row, col, np.array(outlets), order, came, marks, levels, first_only, outer)
     cols, surfaces = given.shape[1], as_heights(levels)
     posts = np.stack([order[:count] // cols, order[:count] % cols], axis=1)
 
@@ -78,7 +79,7 @@ def rise(
 @kernel
 def _rise(
     heights: Bits, state: ByteArray, row: int, col: int, outlets: NDArray[np.bool_], order: NDArray[np.int64],
-    came: NDArray[np.int64], marks: NDArray[np.int64], levels: Bits, first_only: bool,
+    came: NDArray[np.int64], marks: NDArray[np.int64], levels: Bits, first_only: bool, outer: int,
 ) -> tuple[int, int, int]:  # fmt: skip
     rows, cols = heights.shape
     room = 4096
@@ -88,7 +89,7 @@ def _rise(
     size = push(heap, 0, heights[row, col], 0)
     met[0] = row * cols + col
     state[row, col] = 2
-    turn, count, found = 1, 0, 0
+    turn, count, found, limit = 1, 0, 0, order.shape[0]
     top, last, diving = heights[row, col], row * cols + col, False
     while size > 0:
         at = met[heap[0] & 0x7FFFFFFF]
@@ -101,6 +102,8 @@ def _rise(
                 levels[found] = top
                 marks[found, 0], marks[found, 1], marks[found, 2] = last, at, count
                 found += 1
+                if found == 1:
+                    limit = min(limit, max(outer, 2 * count))
             diving = True
             if first_only:
                 return count, found, 0
@@ -119,7 +122,7 @@ def _rise(
                 marks[found, 0], marks[found, 1], marks[found, 2] = at, -1, count
                 found += 1
             return count, found, 0
-        if count == order.shape[0]:
+        if count >= limit:
             return count, found, 2
         size = drop_first(heap, size)
         order[count], came[count] = at, froms[at]

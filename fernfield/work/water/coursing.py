@@ -24,7 +24,7 @@ from fernfield.core.water.hollow import Brim, curve_of
 from fernfield.work.kernel.posts.lands import Land, Part
 from fernfield.work.kernel.posts.layers import HEIGHT, Apart
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.water.flowing import MOST_BANK_M, Laid, laid, lowest_of, part_of, streams_of
+from fernfield.work.water.laying import MOST_BANK_M, Laid, laid, lowest_of, part_of, streams_of
 from fernfield.work.water.rows import MOST_REACHES, Pool, Reach, Stream
 from fernfield.work.water.running import SHALLOW_M, Around, at_edge, run_down, without_loops
 from fernfield.work.water.standing import standing

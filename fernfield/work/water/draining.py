@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 import numpy as np
@@ -12,10 +12,12 @@ from numpy.typing import NDArray
 
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.water.drainage import Drainage, catchments, drain, hollows, strahler
+from fernfield.core.water.flood import Flood, flooded
 from fernfield.core.wetness import wetness
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.water.standing import sea_over, standing
 
 What = Literal["catchment_m2", "direction", "wetness", "order"]
 WHATS = ("catchment_m2", "direction", "wetness", "order")
@@ -36,6 +38,12 @@ class Drained:
     drainage: Drainage
     area: NDArray[np.int32]
     spacing: float
+
+    def at(self, values: NDArray[Any], posts: Window, step: int = 1) -> NDArray[Any]:
+        """Values of its posts at every `step`-th post of a window of the land."""
+        rows = (np.arange(posts.row0, posts.row1, step) - self.window.row0) // self.step
+        cols = (np.arange(posts.col0, posts.col1, step) - self.window.col0) // self.step
+        return np.asarray(values[np.ix_(rows.clip(0, values.shape[0] - 1), cols.clip(0, values.shape[1] - 1))])
 
 
 _KNOWN: OrderedDict[tuple[str, str], tuple[tuple[object, ...], Drained]] = OrderedDict()
@@ -73,16 +81,14 @@ def drainage_of(world: OpenWorld, land: Land, what: What, posts: Window, step: i
     """One of `WHATS` at every `step`-th post of a window."""
     found = drained(world, land)
     cell = found.spacing**2
-    rows = (np.arange(posts.row0, posts.row1, step) - found.window.row0) // found.step
-    cols = (np.arange(posts.col0, posts.col1, step) - found.window.col0) // found.step
-    at = np.ix_(rows.clip(0, found.area.shape[0] - 1), cols.clip(0, found.area.shape[1] - 1))
     if what == "catchment_m2":
-        return np.asarray(found.area[at] * cell, np.float32)
+        return np.asarray(found.at(found.area, posts, step) * cell, np.float32)
     if what == "direction":
-        return np.asarray(found.drainage.to[at], np.float32)
+        return np.asarray(found.at(found.drainage.to, posts, step), np.float32)
     if what == "order":
-        return np.asarray(strahler(found.drainage, found.area, max(2, round(STREAM_M2 / cell)))[at], np.float32)
-    return np.asarray(wetness(found.heights, found.spacing)[at], np.float32)
+        orders = strahler(found.drainage, found.area, max(2, round(STREAM_M2 / cell)))
+        return np.asarray(found.at(orders, posts, step), np.float32)
+    return np.asarray(found.at(wetness(found.heights, found.spacing), posts, step), np.float32)
 
 
 def hollows_of(world: OpenWorld, land: Land, least_m2: float, least_deep_m: float) -> list[dict[str, Any]]:
@@ -99,3 +105,36 @@ def hollows_of(world: OpenWorld, land: Land, least_m2: float, least_deep_m: floa
             "greatest_depth_m": round(one.deep, 3),
         })  # fmt: skip
     return out
+
+
+def flood_of(
+    world: OpenWorld, land: Land, rain_m: float, spring: tuple[float, float] | None = None, volume_m3: float = 0.0
+) -> tuple[Drained, Flood]:
+    """Rain on all of a land, or so much water from one spot, that has run its way."""
+    dry = drained(world, land)
+    posts, step = dry.window, dry.step
+    with world.lock:
+        stands = standing(world, land, posts, step)[: dry.heights.shape[0], : dry.heights.shape[1]]
+        sea = sea_over(world, land, posts, step)[: stands.shape[0], : stands.shape[1]] > dry.heights
+        void = land.void(np.arange(posts.row0, posts.row1, step), np.arange(posts.col0, posts.col1, step))
+    # What stands already stays, and what comes to the sea is gone.
+    heights = np.maximum(dry.heights, stands)
+    drainage = drain(heights, sea if void is None else sea | void)
+    found = replace(dry, heights=heights, drainage=drainage)
+    cell = found.spacing**2
+    water = np.full(heights.shape, rain_m * cell)
+    if spring is not None:
+        row = round((land.grid.row_of(spring[1]) - posts.row0) / step)
+        col = round((land.grid.col_of(spring[0]) - posts.col0) / step)
+        rows, cols = heights.shape
+        water[min(max(row, 0), rows - 1), min(max(col, 0), cols - 1)] += volume_m3
+    return found, flooded(heights, drainage, water, cell)
+
+
+def flood_told(found: Drained, flood: Flood) -> dict[str, Any]:
+    """What a flood comes to: what stands, how wide and how deep, and what ran off the land."""
+    cell, wet = found.spacing**2, flood.depth > 0
+    return {
+        "stands_m3": round(float(flood.depth.sum(dtype=np.float64)) * cell, 2), "area_m2": float(wet.sum()) * cell,
+        "deepest_m": round(float(flood.depth.max()), 3), "runs_off_m3": round(flood.off, 2),
+    }  # fmt: skip

@@ -13,7 +13,7 @@ from fernfield.core.grid import FloatArray, Window
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.water.flowing import Laid, part_of, stream_over, streams_of
+from fernfield.work.water.laying import Laid, part_of, stream_over, streams_of
 from fernfield.work.water.rows import POOLS, STREAMS, Stream
 from fernfield.work.water.standing import home_of, pool_extent, standing
 

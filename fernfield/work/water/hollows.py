@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 
@@ -19,9 +20,11 @@ from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.rows import Change, Elevation, Key, Name, TractId
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.kernel.writing.drawing import draw_ground
-from fernfield.work.kernel.writing.ledger import Ended
+from fernfield.work.kernel.writing.ledger import Ended, said
 from fernfield.work.kernel.writing.sweep import Sweep
-from fernfield.work.water.rows import POOLS, LiquidName, Pool
+from fernfield.work.water.coursing import Network, planned
+from fernfield.work.water.laying import part_of
+from fernfield.work.water.rows import POOLS, LiquidName, Pool, Stream
 from fernfield.work.water.running import (
     MOST_POSTS,
     down_to,
@@ -31,12 +34,14 @@ from fernfield.work.water.running import (
     way_down,
 )
 from fernfield.work.water.standing import pool_extent
+from fernfield.work.water.streams import stream_sweep
 
 LEAST_DEEP_M, LEAST_POSTS = 0.3, 12
 """Hollows inside of one that are shallower or smaller are not listed (our choice)."""
 SHOWS_M = 0.05
 """A hollow that is shallower than this is none: water in it would not show (our choice)."""
 RIM_M, RIM_POSTS = 0.3, 2
+OUTLET_M = 2.0
 """A rim that is raised stands so much above the level, and so many posts wide."""
 
 
@@ -123,7 +128,8 @@ def told(world: OpenWorld, land: Land, hollow: Hollow) -> dict[str, Any]:
 class PutPool(Command):
     """Set a pool where a hollow is: by its level, its greatest depth, or a share of the way from floor to brim.
 
-    `above_brim` says what is done when it would stand above the brim: it floods what lies beyond, or the rim is raised.
+    `above_brim` says what is done when it would stand above the brim: it floods what lies beyond, the rim is raised, or
+    an outlet is dug: then it stands to the brim, and a stream leads away what is more.
     """
 
     do: Literal["put_pool"] = "put_pool"
@@ -136,7 +142,7 @@ class PutPool(Command):
     share_of_brim: Annotated[float | None, Field(ge=0, le=1)] = None
     liquid: LiquidName = "water"
     plot: Key | None = None
-    above_brim: Literal["flood", "raise_rim"] | None = None
+    above_brim: Literal["flood", "raise_rim", "dig_outlet"] | None = None
 
 
 class AboveBrim(Choice):
@@ -151,6 +157,18 @@ def put_pool(world: OpenWorld, key: str, command: PutPool) -> Outcome:
         found = _planned(world, key, command)
         if isinstance(found, Pool):
             return world.edit(put(POOLS, key, found))
+    if isinstance(found, Outlet):
+
+        def digs() -> Sweep:
+            again = _planned(world, key, command)
+            if not isinstance(again, Outlet):
+                raise Conflict("the ground has changed meanwhile: there is no outlet to be dug any more")
+            network = again.network(world, key)
+            network.pools[key] = again.pool
+            words = f"Put the pool {again.pool.name}, and dug its outlet"
+            return stream_sweep(world, again.land, network, words, command)
+
+        return world.sweep(digs)
     land, held, window, raised = found
 
     def new(part: Window, was: FloatArray) -> FloatArray:
@@ -170,8 +188,39 @@ def put_pool(world: OpenWorld, key: str, command: PutPool) -> Outcome:
 Rim = tuple[Land, Pool, Window, FloatArray]
 
 
-def _planned(world: OpenWorld, key: str, command: PutPool) -> Pool | Rim:
-    """The pool that is meant, or, where its rim is to be raised, the ground for that. Raises as `put_pool`."""
+@dataclass(frozen=True)
+class Outlet:
+    """A pool that stands to its outermost brim, and where water leaves it: the post that it runs over, and the next."""
+
+    land: Land
+    pool: Pool
+    spill: tuple[float, float]
+    beyond: tuple[float, float]
+
+    def network(self, world: OpenWorld, key: str) -> Network:
+        """The outlet as a stream. Hold the world's lock. Raises Conflict where it has no way to run."""
+        home = part_of(world, self.land, self.pool.tract)
+        points = tuple((x - home.x, y - home.y) for x, y in (self.spill, self.beyond))
+        stream = Stream(name=f"Outlet of {self.pool.name}"[:60], points=points, width_m=OUTLET_M, in_hollow="cut",
+                        tract=self.pool.tract)  # fmt: skip
+        return planned(world, self.land, f"{key}-outlet"[:40], stream)
+
+
+def _outlet(land: Land, hollow: Hollow | None, pool: Pool) -> Outlet | None:
+    """None where water runs off the land at once, or there is no hollow."""
+    if hollow is None:
+        return None
+    brim = hollow.parents[-1][0] if hollow.parents else hollow.brim
+    spill, beyond = _place(land, hollow.window, brim.spill), _place(land, hollow.window, brim.beyond)
+    if spill is None or beyond is None:
+        return None
+    held = pool.model_copy(update={"level_m": brim.level, "runs_over": False})
+    return Outlet(land, held, (spill[0], spill[1]), (beyond[0], beyond[1]))
+
+
+def _planned(world: OpenWorld, key: str, command: PutPool) -> Pool | Rim | Outlet:
+    """The pool that is meant, or, where its rim is to be raised or its outlet dug, what that comes to. Raises as
+    `put_pool`."""
     tract = world.first_tract if command.tract is None else world.tract(command.tract)
     land = world.land_from(tract.row.id)
     land.need(command.x, command.y, "the pool")
@@ -191,12 +240,45 @@ def _planned(world: OpenWorld, key: str, command: PutPool) -> Pool | Rim:
                 plot=command.plot, runs_over=above, tract=home.tract.row.id)  # fmt: skip
     if command.plot is not None or not above or command.above_brim == "flood":
         return pool
-    rim = None if hollow is None else _rim(land, hollow, level)
+    rim, outlet = None if hollow is None else _rim(land, hollow, level), _outlet(land, hollow, pool)
     if command.above_brim is None:
-        raise _asked(world, land, key, pool, max(brims, default=floor), rim)
+        raise _asked(world, land, key, pool, max(brims, default=floor), rim, outlet)
+    if command.above_brim == "dig_outlet":
+        if outlet is None:
+            raise Conflict(
+                "there is no outlet to be dug: no hollow lies around the spot, or water leaves the land there"
+            )
+        return outlet
     if rim is None:
         raise Conflict("there is no rim to be raised: no hollow lies around the spot")
     return land, pool.model_copy(update={"runs_over": False}), *rim
+
+
+class FillHollow(Command):
+    """Raise the ground of the smallest hollow around a spot to its brim."""
+
+    do: Literal["fill_hollow"] = "fill_hollow"
+    x: Annotated[float, Field(ge=-1e6, le=1e6)]
+    y: Annotated[float, Field(ge=-1e6, le=1e6)]
+
+
+def fill_hollow(world: OpenWorld, land: Land, command: FillHollow) -> Outcome:
+    """One revision. Raises NotFound where there is no hollow."""
+
+    def begin() -> Sweep:
+        hollow = hollow_around(world, land, command.x, command.y)
+        level = np.float32(hollow.brim.level)
+        inside = np.zeros(hollow.heights.shape, bool)
+        inside[hollow.posts[:, 0], hollow.posts[:, 1]] = True
+
+        def new(part: Window, was: FloatArray) -> FloatArray:
+            here = inside[part.inside(hollow.window)]
+            return np.asarray(np.where(here, np.maximum(was, level), was), np.float32)
+
+        words = f"Filled a hollow {hollow.brim.level - hollow.floor_m:.2f} m deep to its brim"
+        return draw_ground(world, land, hollow.window, None, new, lambda: Ended(words, said(command), {}))
+
+    return world.sweep(begin)
 
 
 def _level_of(command: PutPool, hollow: Hollow | None, floor: float) -> float:
@@ -229,8 +311,9 @@ def _rim(land: Land, hollow: Hollow, level: float) -> tuple[Window, FloatArray]:
 
 
 def _asked(
-    world: OpenWorld, land: Land, key: str, pool: Pool, brim: float, rim: tuple[Window, FloatArray] | None
-) -> AboveBrim:
+    world: OpenWorld, land: Land, key: str, pool: Pool, brim: float, rim: tuple[Window, FloatArray] | None,
+    outlet: Outlet | None,
+) -> AboveBrim:  # fmt: skip
     """What each way out comes to."""
     cell = land.grid.spacing**2
     flooded = pool_extent(world, land, f"?{key}", pool)
@@ -241,6 +324,11 @@ def _asked(
         window, raised = rim
         fill = float(np.maximum(raised - land.read(HEIGHT, window), 0).sum(dtype=np.float64)) * cell
         choices["raise_rim"] = {"fill_m3": round(fill, 2)}
+    if outlet is not None:
+        with suppress(Conflict):
+            row = outlet.network(world, key).streams[f"{key}-outlet"[:40]]
+            if row is not None:
+                choices["dig_outlet"] = {"level_m": outlet.pool.level_m, "cut_m3": row.cut_m3, "ends": row.ends}
     words = f"{pool.name} at {pool.level_m:g} m would stand above its brim at {brim:.2f} m: say above_brim, one of " + (
         ", ".join(choices)
     )

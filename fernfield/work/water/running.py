@@ -19,6 +19,8 @@ from fernfield.work.water.standing import sea_over, standing
 
 FIRST_POSTS, FEW_POSTS, MOST_POSTS = 128, 24, 1_100_000
 """Hollows are looked for this far around a spot first, and on so many posts at most."""
+OUTER_POSTS = 120_000
+"""Hollows around a hollow are looked for on so many posts, or twice its own."""
 SHALLOW_M = 0.25
 """The way down goes over brims that are less than this above their floor."""
 LONGEST_WAY = 60_000
@@ -66,8 +68,11 @@ def rising(land: Land, read: Heights, post: Post, *, first_only: bool = False) -
         edges = (window.row0 == bounds.row0, window.row1 == bounds.row1, window.col0 == bounds.col0,
                  window.col1 == bounds.col1)  # fmt: skip
         closed = None if void is None else void.astype(np.uint8)
-        found = rise(heights, row - window.row0, col - window.col0, edges, MOST_POSTS, closed, first_only)
-        if found.end != CUT_OFF or window.rows * window.cols > 4 * MOST_POSTS:
+        found = rise(heights, row - window.row0, col - window.col0, edges, MOST_POSTS, closed, first_only, OUTER_POSTS)
+        size = window.rows * window.cols
+        # What lies around a hollow is looked at in a window that is a few times as large.
+        enough = found.brims and size > max(2 * OUTER_POSTS, 3 * found.brims[0].count)
+        if found.end != CUT_OFF or enough or size > 4 * MOST_POSTS:
             return Around(window, heights, found)
         around *= 2
 

@@ -21,6 +21,7 @@ from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.areas import plot_corners
 from fernfield.work.plots.rows import PLOTS, Plot
+from fernfield.work.water.laying import lowest_of, streams_of
 from fernfield.work.water.rows import DRY_M, POOLS, STREAMS, WATER, Pool, sea_of
 
 REACH_SIDE, KEPT_STEP = 1_025, 8
@@ -29,6 +30,7 @@ that is on levels kept beside the ground, from every eighth post on: its cost is
 FIRST_POSTS, MOST_POSTS = 96, 3_000_000
 """A pool is looked for this far around its place first, and on so many posts at most."""
 MOST_KEPT = 256
+MEETS_M = 0.02
 
 _REACH: OrderedDict[tuple[str, str], tuple[tuple[object, ...], int, Window, ByteArray]] = OrderedDict()
 _POOLS: OrderedDict[tuple[str, str, str], tuple[tuple[object, ...], Extent]] = OrderedDict()
@@ -123,23 +125,24 @@ def pool_extent(world: OpenWorld, land: Land, key: str, pool: Pool) -> Extent:
     own = world.id, land.id, key
     with _LOCK:
         known = _POOLS.get(own)
-    if known is not None and known[0] == _mark(land, known[1].window, pool, plot):
+    if known is not None and known[0] == _mark(world, land, known[1].window, pool, plot):
         return known[1]
     found = _spread_from(world, land, pool, x, y)
     with _LOCK:
-        _POOLS[own] = _mark(land, found.window, pool, plot), found
+        _POOLS[own] = _mark(world, land, found.window, pool, plot), found
         _POOLS.move_to_end(own)
         while len(_POOLS) > MOST_KEPT:
             _POOLS.popitem(last=False)
     return found
 
 
-def _mark(land: Land, window: Window, pool: Pool, plot: object) -> tuple[object, ...]:
+def _mark(world: OpenWorld, land: Land, window: Window, pool: Pool, plot: object) -> tuple[object, ...]:
     """What tells whether a pool is as it was: its row, and the ground of the tiles around it."""
     written = tuple(
         tract.cache.written.get((HEIGHT, *tile), 0) for tract, tile, _, _ in land.tiles(land.clip(window.pad(1)))
     )
-    return id(pool), pool, id(plot), land.grid, land.bounds, written
+    streams = tuple(id(stream) for _, stream, _ in streams_of(world, land))
+    return id(pool), pool, id(plot), land.grid, land.bounds, written, streams
 
 
 def _spread_from(world: OpenWorld, land: Land, pool: Pool, x: float, y: float) -> Extent:
@@ -150,7 +153,7 @@ def _spread_from(world: OpenWorld, land: Land, pool: Pool, x: float, y: float) -
     while True:
         window = land.clip(Window(row, col, row + 1, col + 1).pad(around))
         heights = land.read(HEIGHT, window)
-        closed = _closed(world, land, pool, window)
+        closed = _closed(world, land, pool, window, (row, col))
         wet = spread(heights, row - window.row0, col - window.col0, pool.level_m, closed)
         sides = (wet[0].any(), wet[-1].any(), wet[:, 0].any(), wet[:, -1].any())
         edges = (window.row0 == bounds.row0, window.row1 == bounds.row1, window.col0 == bounds.col0,
@@ -164,10 +167,16 @@ def _spread_from(world: OpenWorld, land: Land, pool: Pool, x: float, y: float) -
         around *= 2
 
 
-def _closed(world: OpenWorld, land: Land, pool: Pool, window: Window) -> ByteArray | None:
-    """Where a pool must not go: out of its plot, and where there is no land."""
+def _closed(world: OpenWorld, land: Land, pool: Pool, window: Window, at: tuple[int, int]) -> ByteArray | None:
+    """Where a pool must not go: out of its plot, down the bed of a stream, and where there is no land."""
     void = land.void(np.arange(window.row0, window.row1), np.arange(window.col0, window.col1))
     closed = None if void is None else void.astype(np.uint8)
+    # What comes into a pool meets its level; what ends below it leads away from it, and would empty it.
+    leave = [one for _, _, one in streams_of(world, land) if one.course.surface[-1] < pool.level_m - MEETS_M]
+    bed = lowest_of(leave, window, pool.level_m)
+    if bed is not None and bed[at[0] - window.row0, at[1] - window.col0] >= np.float32(pool.level_m):
+        below = (bed < np.float32(pool.level_m)).astype(np.uint8)
+        closed = below if closed is None else np.maximum(closed, below)
     plot = world.rows[PLOTS.name].get(pool.plot or "")
     if not isinstance(plot, Plot):
         return closed

@@ -17,7 +17,7 @@ from fernfield.work.kernel.writing.draft import Draft
 from fernfield.work.kernel.writing.ledger import Ended, said
 from fernfield.work.kernel.writing.sweep import Sweep, Unit
 from fernfield.work.water.coursing import SHEET, SHEET_NAME, Network, apart_of, planned
-from fernfield.work.water.flowing import falls_of, laid, lowest_of, part_of
+from fernfield.work.water.laying import falls_of, laid, lowest_of, part_of
 from fernfield.work.water.rows import MOST_POINTS, POOLS, STREAMS, WATER, Stream
 
 
@@ -93,7 +93,7 @@ def put_stream(world: OpenWorld, key: str, command: PutStream | PatchStream) -> 
         found.update(told(world, land, key, row))
         verb = "Changed" if key in world.rows[STREAMS.name] else "Put"
         words = f"{verb} the stream {row.name}: {row.cut_m3:,.0f} m³ cut"
-        return _sweep(world, land, network, words, command)
+        return stream_sweep(world, land, network, words, command)
 
     return world.sweep(begin), found
 
@@ -106,12 +106,13 @@ def drop_stream(world: OpenWorld, key: str) -> Outcome:
         land = _land_of(world, row.tract)
         network = planned(world, land, key, None)
         network.streams[key] = None
-        return _sweep(world, land, network, f"Deleted the stream {row.name}", DropStream())
+        return stream_sweep(world, land, network, f"Deleted the stream {row.name}", DropStream())
 
     return world.sweep(begin)
 
 
-def _sweep(world: OpenWorld, land: Land, network: Network, words: str, command: Command) -> Sweep:
+def stream_sweep(world: OpenWorld, land: Land, network: Network, words: str, command: Command) -> Sweep:
+    """The edit that a change of streams comes to: rows, and the ground around them."""
     apart = apart_of(world)
     # What is needed for something to be cut; a stream that only goes needs nothing.
     moves: Moves = dict(apart.moves(world, SHEET, SHEET_NAME)) if network.laid else {}

@@ -6,6 +6,7 @@ import { screenAt } from "/static/js/seen/drawn/plan.js";
 import { addHand } from "/static/js/seen/hands/hand.js";
 import { rows } from "/static/js/seen/rows.js";
 import { landApi, state, watch } from "/static/js/seen/state.js";
+import "./flood.js";
 import "./streams.js";
 
 /** @typedef {{floor_m: number, floor: number[], brim_m: number, spill: number[] | null, runs_to: number[][], area_m2: number, volume_m3: number,
@@ -234,8 +235,16 @@ Alpine.data("water", () => ({
     return open.words.replace(/: say .*/, ".");
   },
   get choices() {
-    const { flood, raise_rim } = open.choices ?? {};
+    const { flood, raise_rim, dig_outlet } = open.choices ?? {};
     return [
+      ...(dig_outlet
+        ? [
+            {
+              name: "dig_outlet",
+              words: `Dig the outlet: ${volume(dig_outlet.cut_m3)} of cut, the pool at ${figure(dig_outlet.level_m)} m`,
+            },
+          ]
+        : []),
       ...(raise_rim ? [{ name: "raise_rim", words: `Raise the rim: ${volume(raise_rim.fill_m3)} of fill` }] : []),
       ...(flood
         ? [{ name: "flood", words: `Flood ${area(flood.area_m2)}${flood.runs_off ? ", off the edge" : ""}` }]
@@ -264,6 +273,18 @@ Alpine.data("water", () => ({
       name: `Brim ${figure(one.brim_m)} m`,
       words: area(one.area_m2),
     }));
+  },
+  get fillWords() {
+    return open.found ? `Fill it up: ${volume(open.found.volume_m3)}` : "";
+  },
+  fillUp() {
+    ask(`${landApi}/hollow/fill`, "POST", { x: open.at[0], y: open.at[1] });
+  },
+  drain() {
+    const { floor } = /** @type {Hollow} */ (open.found);
+    const key = `drain-${Math.random().toString(36).slice(2, 8)}`;
+    const said = { name: "Drain", points: [floor], width_m: 2, in_hollow: "cut" };
+    ask(`${base}/streams/${key}?in=world`, "PUT", said);
   },
   get pools() {
     return rows("pools").map((one) => ({

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -18,8 +19,8 @@ from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.places import from_world
 from fernfield.work.kernel.rows import Elevation, Key, Name, TractId
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.water.draining import What, drainage_of, hollows_of
-from fernfield.work.water.hollows import PutPool, hollow_around, put_pool, told
+from fernfield.work.water.draining import What, drainage_of, flood_of, flood_told, hollows_of
+from fernfield.work.water.hollows import FillHollow, PutPool, fill_hollow, hollow_around, put_pool, told
 from fernfield.work.water.rows import DRY_M, POOLS, STREAMS, WATER, LiquidName, Pool, Stream, Water
 from fernfield.work.water.running import way_down
 from fernfield.work.water.standing import sea_over, standing
@@ -49,7 +50,7 @@ class PoolPatch(Command):
     share_of_brim: Annotated[float, Field(ge=0, le=1)] | None = None
     liquid: LiquidName | None = None
     plot: Key | None = None
-    above_brim: Annotated[str, Field(pattern="^(flood|raise_rim)$")] | None = None
+    above_brim: Annotated[str, Field(pattern="^(flood|raise_rim|dig_outlet)$")] | None = None
 
 
 @router.get("/tracts/{tract}/hollow")
@@ -125,6 +126,43 @@ def drainage(land: TheLand, what: What, window: TheWindow, step: Step = 1) -> Re
     found = drainage_of(*land, what, window, step)
     return Response(found.astype("<f4").tobytes(), media_type="application/octet-stream",
                     headers={"X-Shape": f"{rows},{cols}"})  # fmt: skip
+
+
+@router.post("/tracts/{tract}/hollow/fill")
+@router.post("/lands/{tract}/hollow/fill")
+def fill(spot: Spot, land: TheLand) -> dict[str, Any]:
+    """Raise the ground of the smallest hollow around a spot to its brim."""
+    return fill_hollow(*land, FillHollow(x=spot.x, y=spot.y)).public()
+
+
+@router.get("/tracts/{tract}/flood", response_class=Response)
+@router.get("/lands/{tract}/flood", response_class=Response)
+def flood(
+    land: TheLand, window: TheWindow, step: Step = 1,
+    rain_mm: Annotated[float, Query(ge=0, le=10_000)] = 0.0,
+    x: Annotated[float | None, Query(ge=-1e6, le=1e6)] = None,
+    y: Annotated[float | None, Query(ge=-1e6, le=1e6)] = None,
+    volume_m3: Annotated[float, Query(ge=0, le=1e12)] = 0.0,
+) -> Response:  # fmt: skip
+    """How deep water stands at every `step`-th post after rain on all of the land, or after so much from a spring at
+    (x, y), as little-endian float32; 0 where it is dry. Nothing is changed.
+
+    `X-Shape`: rows and columns; `X-Flood`: JSON with `stands_m3`, `area_m2`, `deepest_m`, `runs_off_m3` of the land.
+    """
+    rows, cols = -(-window.rows // step), -(-window.cols // step)
+    if rows * cols > MOST_POSTS:
+        raise InvalidInput(f"at most {MOST_POSTS} posts can be asked for at once, not {rows * cols}", "step")
+    if (x is None) != (y is None):
+        raise InvalidInput("x and y go together: say both, or neither", "x")
+    world, seen = land
+    if x is not None and y is not None:
+        seen.need(x, y, "the spring")
+    spring = None if x is None or y is None else (x, y)
+    found, flooded = flood_of(world, seen, rain_mm / 1_000, spring, volume_m3)
+    deep = found.at(flooded.depth, window, step)
+    return Response(deep.astype("<f4").tobytes(), media_type="application/octet-stream", headers={
+        "X-Shape": f"{rows},{cols}", "X-Flood": json.dumps(flood_told(found, flooded)),
+    })  # fmt: skip
 
 
 @router.get("/worlds/{world}/pools", tags=["pools"])

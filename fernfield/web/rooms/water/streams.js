@@ -118,7 +118,7 @@ Alpine.data("streams", () => ({
     return rows("streams").map((one) => ({
       key: one.key,
       name: one.name,
-      words: `${figure(one.width_m, 1)} m, ends ${ENDS[one.ends]}`,
+      words: `${figure(one.width_m, 1)} m wide`,
       chosen: one.key === open.key,
     }));
   },

@@ -1,4 +1,5 @@
 // Small things that many scripts draw with.
+import { closed, opened } from "./layers.js";
 
 /**
  * A part of an SVG.
@@ -56,6 +57,13 @@ export function volumeWords({ cut_m3, fill_m3 }) {
 export function drag(surface, begin, { move, end, drop }) {
   /** @type {{what: T, x: number, y: number, moved: boolean} | null} */
   let held = null;
+  function letGo() {
+    if (!held) return;
+    const { what } = held;
+    held = null;
+    closed("drag");
+    drop?.(what);
+  }
   surface.addEventListener("pointerdown", (found) => {
     const event = /** @type {PointerEvent} */ (found);
     if (event.button !== 0 || held) return;
@@ -69,21 +77,21 @@ export function drag(surface, begin, { move, end, drop }) {
   surface.addEventListener("pointermove", (found) => {
     const event = /** @type {PointerEvent} */ (found);
     if (!held) return;
-    held.moved ||= Math.hypot(event.clientX - held.x, event.clientY - held.y) >= 3;
+    if (!held.moved && Math.hypot(event.clientX - held.x, event.clientY - held.y) >= 3) {
+      held.moved = true;
+      // Escape lets it go where it was.
+      if (drop) opened("drag", letGo);
+    }
     if (held.moved) move?.(held.what, event);
   });
   surface.addEventListener("pointerup", (found) => {
     if (!held) return;
     const { what, moved } = held;
     held = null;
+    closed("drag");
     end?.(what, /** @type {PointerEvent} */ (found), moved);
   });
-  surface.addEventListener("pointercancel", () => {
-    if (!held) return;
-    const { what } = held;
-    held = null;
-    drop?.(what);
-  });
+  surface.addEventListener("pointercancel", letGo);
 }
 
 /**

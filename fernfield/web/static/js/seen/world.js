@@ -13,6 +13,7 @@ import { steer } from "./hands/cursor.js";
 import { connect, hears } from "./live.js";
 import { active as outlining } from "./hands/outline.js";
 import { drawScale } from "./drawn/overlay.js";
+import { washed } from "./drawn/wash.js";
 import { nearer, request, showOverlook, turnBy } from "./drawn/overlook.js";
 import { lookAt } from "./past.js";
 import {
@@ -290,7 +291,7 @@ document.addEventListener("fern:theme", () => draw());
 // Beginning
 
 /** For tests and the bench: what the page knows and how often it drew. */
-window.fern = { state, facts, camera, counts, level, screenAt, spotAt, lookAt, rows, row, only, each, actions };
+window.fern = { state, facts, camera, counts, level, screenAt, spotAt, lookAt, rows, row, only, each, actions, washed };
 
 for (const unread of boot.world.unread)
   say(`A row of ${unread.collection} (${unread.key}) cannot be read, and is left as it is stored: ${unread.why}`);

@@ -180,16 +180,19 @@ drag(
   {
     move(mark, event) {
       mark.z = Math.round(levelOf(event) * 10) / 10;
+      if (mark.key === "sea") announce("sea-held", mark.z);
       drawBar();
     },
     end(mark, _event, moved) {
       moving = null;
       letGoAt = performance.now();
+      if (mark.key === "sea") announce("sea-held", null);
       if (moved) putMark(mark.key, mark.z);
       else if (mark.key !== "sea") actions["take-level"](mark.z);
     },
     drop() {
       moving = null;
+      announce("sea-held", null);
       drawBar();
     },
   },

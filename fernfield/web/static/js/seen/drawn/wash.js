@@ -1,0 +1,87 @@
+// A wash of water over the plan that is not kept: a shoreline while the sea is dragged, a flood that is tried.
+import { addMark, drawOverlay } from "./overlay.js";
+import { postsInView, screenOf } from "./plan.js";
+import { grid, heed, landApi, state } from "../state.js";
+
+/** Posts along the longer side of what is asked for. */
+const MOST = 420;
+/** Water that is less deep than this is not shown. [m] */
+const LEAST_M = 0.02;
+
+/** @type {{picture: HTMLCanvasElement, row0: number, col0: number, rows: number, cols: number, step: number} | null} */
+let wash = null;
+/** What is asked for, and what is to be asked for after that: the last one counts. */
+let asking = 0;
+/** @type {string | undefined} */
+let next;
+
+export const clearWash = () => {
+  asking += 1;
+  next = undefined;
+  wash = null;
+  drawOverlay();
+};
+export const washed = () => wash !== null;
+
+/**
+ * Show water as the server tells it, by depth or by its surface; gives the answer's headers.
+ * @param {string} what of the land, with its own query: "flood?rain_mm=50" @param {number[]} [posts] row0, col0, row1, col1
+ */
+export async function showWash(what, posts = postsInView()) {
+  const mine = (asking += 1);
+  let step = 1;
+  let [row0, col0] = posts;
+  const [, , row1, col1] = posts;
+  while (Math.max(row1 - row0, col1 - col0) / step > MOST) step *= 2;
+  [row0, col0] = [Math.floor(row0 / step) * step, Math.floor(col0 / step) * step];
+  const window_ = `row0=${row0}&col0=${col0}&row1=${Math.min(row1, grid.rows)}&col1=${Math.min(col1, grid.cols)}`;
+  const answer = await fetch(`${landApi}/${what}&${window_}&step=${step}`);
+  if (mine !== asking) return null;
+  if (!answer.ok) return answer;
+  const [rows, cols] = (answer.headers.get("X-Shape") || "0,0").split(",").map(Number);
+  const values = new Float32Array(await answer.arrayBuffer());
+  if (mine !== asking) return null;
+  const picture = document.createElement("canvas");
+  [picture.width, picture.height] = [cols, rows];
+  const context = /** @type {CanvasRenderingContext2D} */ (picture.getContext("2d"));
+  const image = context.createImageData(cols, rows);
+  const deep = what.startsWith("flood");
+  values.forEach((value, at) => {
+    const wet = deep ? value > LEAST_M : !Number.isNaN(value);
+    if (wet) image.data.set([31, 96, 138, deep ? Math.min(215, 110 + value * 45) : 150], at * 4);
+  });
+  context.putImageData(image, 0, 0);
+  wash = { picture, row0, col0, rows, cols, step };
+  drawOverlay();
+  return answer;
+}
+
+addMark((context) => {
+  if (!wash || state.view === "overlook") return;
+  const { picture, row0, col0, rows, cols, step } = wash;
+  // A value stands for what lies around its post.
+  const [x0, y0] = screenOf(col0 - step / 2, row0 - step / 2);
+  const [x1, y1] = screenOf(col0 + (cols - 0.5) * step, row0 + (rows - 0.5) * step);
+  context.imageSmoothingEnabled = false;
+  context.drawImage(picture, x0, y0, x1 - x0, y1 - y0);
+});
+
+// The sea is held on the altitude bar: where its shore would be.
+let busy = false;
+async function follow() {
+  if (busy || next === undefined) return;
+  busy = true;
+  const what = next;
+  next = undefined;
+  await showWash(what);
+  busy = false;
+  follow();
+}
+heed("sea-held", (level) => {
+  if (level === null) {
+    clearWash();
+    return;
+  }
+  next = `water?sea_level_m=${level}`;
+  follow();
+});
