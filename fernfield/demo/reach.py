@@ -36,6 +36,7 @@ from fernfield.work.plots.rows import PLOTS, Plot
 from fernfield.work.sites.rows import THINGS, Thing
 from fernfield.work.strokes import Stroke
 from fernfield.work.studio import Studio
+from fernfield.work.water.hollows import PutPool, put_pool
 from fernfield.work.water.rows import Pool, Water
 from fernfield.work.water.streams import PutStream, put_stream
 from fernfield.work.worlds.beginnings import WorldSpec
@@ -504,6 +505,7 @@ def _build(studio: Studio, world_id: str, say: Say) -> None:
     say(0.93, "letting the creek and the beck run")
     for key, (name, spring, width) in STREAMS.items():
         put_stream(world, key, PutStream(name=name, points=(spring,), width_m=width, depth_m=0.5, in_hollow="cut"))
+    put_pool(world, "scar-tarn", PutPool(name="Scar tarn", x=851.0, y=765.0, share_of_brim=0.7))
     say(0.95, "mending what was left by the way")
     for tract in world.tracts.values():
         with suppress(Conflict):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import itertools
 import time
 from typing import Any
 
@@ -13,6 +14,7 @@ from PIL import Image
 
 from fernfield.core.errors import Cancelled, Conflict
 from fernfield.core.ground.frost import steepest
+from fernfield.core.water.drainage import DC, DR, OUT, catchments, drain
 from fernfield.work.ground.commands import MakeLand, PutSheet
 from fernfield.work.ground.rows import Landscape, Recipe, Sheet, Weathering, sheets_of
 from fernfield.work.ground.sheet_edits import put_sheet
@@ -48,6 +50,29 @@ def test_made_land_lies_in_a_sheet_of_its_own_and_is_undone(studio: Studio, worl
     assert np.array_equal(ground(world), land)
     world.undo()
     assert everything(world) == state
+
+
+@pytest.mark.parametrize("concavity", [0.35, 0.5])
+def test_streams_that_ran_for_long_leave_valleys_that_drain(studio: Studio, world: OpenWorld, concavity: float) -> None:
+    """Four million years of uplift against incision: no hollow is left, and slope goes with catchment as was asked.
+
+    The slope-area relation S = k A^-theta of a steady state (Whipple and Tucker 1999, doi:10.1029/1999JB900120).
+    """
+    weather = Weathering(streams_ka=4_000, uplift_mm=0.2, erodes=50, concavity=concavity)
+    job = make(studio, world, recipe("fells", height_m=60, base_m=3.0, feather_m=0, weathering=weather))
+    assert job.state == "done", job.message
+    land = ground(world)
+    drainage = drain(land)
+    assert np.array_equal(drainage.filled, land)
+    area = catchments(drainage)
+    row, col = np.nonzero((area > 60) & (drainage.to != OUT))
+    way = drainage.to[row, col]
+    fall = (land[row, col] - land[row + DR[way], col + DC[way]]) / np.hypot(DR[way], DC[way])
+    large = area[row, col]
+    edges = np.quantile(large, np.linspace(0, 1, 13))
+    parts = [(large >= a) & (large <= b) for a, b in itertools.pairwise(edges)]
+    logs = np.log([(np.median(large[part]), np.median(fall[part])) for part in parts])
+    assert -np.polyfit(logs[:, 0], logs[:, 1], 1)[0] == pytest.approx(concavity, abs=0.02)
 
 
 def test_the_same_recipe_gives_the_same_land_and_another_seed_another(studio: Studio, world: OpenWorld) -> None:

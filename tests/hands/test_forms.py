@@ -13,7 +13,7 @@ from tests.hands.conftest import SmallTable
 
 FOLDS = ("form", "keep", "sheets", "area", "seed", "plots", "levels", "symmetry", "limits", "cover-area", "cover-list",
          "cover-rules", "cover-transitions", "cover-guises", "cover-areas", "growth-area", "growth-load",
-         "growth-plants", "growth-mix", "growth-part", "growth-swards", "growth-kinds")  # fmt: skip
+         "growth-plants", "growth-mix", "growth-part", "growth-swards", "growth-kinds", "liquids")  # fmt: skip
 STAGES = ("ground", "cover", "growth", "water", "light", "sites", "trial", "handover")
 
 UNTIED = """

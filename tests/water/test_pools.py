@@ -313,7 +313,7 @@ def test_by_the_api(client: TestClient) -> None:
     assert client.put(f"{pools}/tarn", json=said).status_code == 200
     refused = client.put(f"{pools}/tarn", json={**said, "level_m": 11})
     assert (refused.status_code, set(refused.json()["choices"])) == (409, {"flood", "raise_rim"})
-    assert client.put(f"{pools}/tarn", json={**said, "liquid": "lava"}).status_code == 422
+    assert client.put(f"{pools}/tarn", json={**said, "liquid": "lava"}).status_code == 404
     assert client.get(pools).json()[0]["level_m"] == 9
     spot = client.get(f"/api/tracts/{tract}/spot", params={"x": 64, "y": 64}).json()
     assert (spot["water_depth_m"], spot["water"]["name"]) == (2, "Tarn")

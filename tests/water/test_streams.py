@@ -11,18 +11,23 @@ import pytest
 from fastapi.testclient import TestClient
 
 from fernfield.core.errors import Choice, Conflict, InvalidInput, NotFound
-from fernfield.core.grid import FloatArray
+from fernfield.core.grid import FloatArray, Window
 from fernfield.core.water.channel import FREEBOARD_M, evenly
 from fernfield.work.ground.commands import RemoveSheet
 from fernfield.work.ground.rows import SHEETS
 from fernfield.work.ground.sheet_edits import empty_sheet
+from fernfield.work.kernel.commands import patch, put, remove
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.seen.plan import plan_pixels
+from fernfield.work.seen.show import Show
+from fernfield.work.seen.spot import spot
 from fernfield.work.studio import Studio
 from fernfield.work.water.draining import flood_of, flood_told
-from fernfield.work.water.flowing import surface, water_at
+from fernfield.work.water.flowing import surface, wading, water_at
 from fernfield.work.water.hollows import FillHollow, PutPool, fill_hollow, hollow_around, put_pool
 from fernfield.work.water.laying import laid, streams_of
-from fernfield.work.water.rows import POOLS, STREAMS, Stream
+from fernfield.work.water.room import ROOM as WATER_ROOM
+from fernfield.work.water.rows import OWN_LIQUIDS, POOLS, STREAMS, OwnLiquid, Stream, liquid_of
 from fernfield.work.water.running import way_down
 from fernfield.work.water.streams import PatchStream, PutStream, drop_stream, look_at, put_stream
 from fernfield.work.worlds.beginnings import WorldSpec
@@ -298,6 +303,8 @@ def test_what_cannot_run_is_said(made: Made) -> None:
         put_stream(world, "beck", beck(points=[[128, 0]]))
     with pytest.raises(NotFound):
         put_stream(world, "beck", PatchStream(width_m=3))
+    with pytest.raises(InvalidInput, match="a ford of Beck must lie on it, not 72 m beside it"):
+        put_stream(world, "beck", beck(fords=[[200, 100]]))
     with pytest.raises(NotFound):
         drop_stream(world, "beck")
     put_stream(world, "beck", beck())
@@ -470,6 +477,55 @@ def test_rain_that_comes_to_the_sea_is_gone(made: Made) -> None:
     put_pool(world, "tarn", PutPool(name="Tarn", x=128, y=136, share_of_brim=1))
     found, flood = flood_of(world, world.first_land, 0.3)
     assert flood_told(found, flood)["stands_m3"] < 1
+
+
+def test_a_large_hollow_without_water_is_found_until_something_is_done(made: Made) -> None:
+    def found(world: OpenWorld) -> list[str]:
+        return [f.words for f in found_in(world) if f.check == "hollows"]
+
+    wide = made(lambda row, col: 30 - 0.05 * row - 6 * np.clip(1.3 - np.hypot(row - 128, col - 128) / 60, 0, 1))
+    assert [words.split(" holds")[0] for words in found(wide)] == ["A hollow 3.0 m deep"]
+    put_pool(wide, "tarn", PutPool(name="Tarn", x=128, y=128, share_of_brim=0.5))
+    assert found(wide) == []
+    wide.undo()
+    fill_hollow(wide, wide.first_land, FillHollow(x=128, y=128))
+    assert found(wide) == []
+    assert found(made(hollow)) == []
+
+
+def test_depths_for_a_walker(made: Made) -> None:
+    """A shelving sea: a trace, then waded to 1.2 m, then swum."""
+    world = made(lambda row, col: 5 - 0.05 * row + 0 * col, sea=0)
+    land = world.first_land
+    with world.lock:
+        classes = wading(world, land, land.bounds)
+        coarse = wading(world, land, land.bounds, 4)
+    deep = 0.05 * np.arange(SIDE + 1, dtype=np.float32) - 5
+    for least, most, value in ((-9, -0.01, 0), (0.01, 0.04, 0.12), (0.06, 1.19, 0.5), (1.21, 99, 1)):
+        assert (classes[(deep > least) & (deep < most)] == np.float32(value)).all()
+    assert np.abs(coarse - classes[::4, ::4]).mean() < 0.02
+
+
+def test_a_liquid_of_the_user_s_own_is_held_waded_and_kept_while_it_is(made: Made) -> None:
+    """A tar pit that stops a walker at once; its key and its use are looked after."""
+    world = made(hollow)
+    world.edit(put(OWN_LIQUIDS, "tar", OwnLiquid(name="Tar", colour="#221c18", clear=0.0, wade_m=0.1, tag="sticks")))
+    put_pool(world, "pit", PutPool(name="Pit", x=128, y=136, share_of_brim=0.5, liquid="tar"))
+    told = spot(world, world.first_land, 128, 136)
+    assert (told["water"]["liquid"], told["walk"]) == ("tar", "too deep")
+    picture = plan_pixels(world, world.first_land, 0, Window(115, 123, 125, 133), Show(contour_m=0))
+    assert picture[5, 5, :3].max() < 60
+    assert WATER_ROOM.manifest is not None
+    assert [one["name"] for one in WATER_ROOM.manifest(world)["liquids"]] == ["tar"]
+    with pytest.raises(Conflict, match="Pit holds it"):
+        world.edit(remove(OWN_LIQUIDS, "tar"))
+    with pytest.raises(Conflict, match="mud is a liquid already"):
+        world.edit(put(OWN_LIQUIDS, "mud", OwnLiquid(name="Mud")))
+    with pytest.raises(NotFound, match="liquid must be one of water, mud, brine, hot, ice, tar, not 'lava'"):
+        world.edit(patch(POOLS, "pit", liquid="lava"))
+    world.edit(patch(POOLS, "pit", liquid="ice"))
+    world.edit(remove(OWN_LIQUIDS, "tar"))
+    assert liquid_of(world, "tar").name == "water"
 
 
 def test_a_row_of_a_stream_is_laid_once(made: Made) -> None:

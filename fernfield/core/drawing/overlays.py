@@ -269,6 +269,7 @@ OVERLAYS: dict[str, Overlay] = {
                 f"order {HIGHEST_ORDER} and more", f"order {HIGHEST_ORDER // 2}", "no stream"),
         _marked("tide", "Between the tides", "what the sea covers at high tide and not at low",
                 "wet at high tide only"),
+        _marked("wading", "Depth for a walker", "where water is waded, and where it is swum", "swum", "waded", "dry"),
         _marked("sward", "Density of ground cover", "how many tufts stand on a square metre where",
                 f"{DENSE_PER_M2:g} /m² and more", f"{DENSE_PER_M2 / 2:g} /m²", "none"),
         _marked("rule", "Rule tried out", "where the rule that is being set is met, alone"),

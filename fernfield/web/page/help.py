@@ -45,7 +45,7 @@ from fernfield.work.seen.trying import compared, formed, overlaid, pair, tried
 from fernfield.work.sites.notes import Note
 from fernfield.work.sites.rows import Thing
 from fernfield.work.strokes import StrokeStart
-from fernfield.work.water.rows import Pool, Stream, Water
+from fernfield.work.water.rows import OwnLiquid, Pool, Stream, Water
 from fernfield.work.worlds.beginnings import Rim, SeaFloor, WorldSpec
 from fernfield.work.worlds.bounding import PutBoundary
 from fernfield.work.worlds.intake import Placing, Reading
@@ -78,7 +78,7 @@ FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
         ("Sow an area", GrowArea), ("Mix", Mix), ("Kind in a mix", Part), ("Kind", Kind),
         ("Ground cover", Sward), ("Change of plants", PlantChange), ("Target machine", Target),
     )),
-    ("water", (("Sea", Water), ("Pool", Pool), ("Stream", Stream))),
+    ("water", (("Sea", Water), ("Pool", Pool), ("Stream", Stream), ("Liquid", OwnLiquid))),
     ("light", (("Sun", Light),)),
     ("sites", (("Piece or start", Thing), ("Note", Note))),
     ("worlds", (

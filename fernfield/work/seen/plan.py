@@ -17,7 +17,7 @@ from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.growth.shapes import FORMS, VARIANTS
 from fernfield.core.growth.spacing import HECTARE_M2
 from fernfield.core.light.shadow import casters, reach_posts, shaded_by, sunlit
-from fernfield.core.water.liquids import LIQUIDS
+from fernfield.core.water.liquids import Liquid
 from fernfield.work.cover.guises import in_guise, kinds_in_guise
 from fernfield.work.cover.rows import covers_of
 from fernfield.work.cover.shares import laid_on, shares_at
@@ -147,13 +147,12 @@ def ink(picture: ByteArray, colour: tuple[int, int, int], share: FloatArray) -> 
 
 
 def _colour_liquids(
-    picture: ByteArray, heights: FloatArray, water: FloatArray, liquids: Sequence[tuple[NDArray[np.bool_], str]]
+    picture: ByteArray, heights: FloatArray, water: FloatArray, liquids: Sequence[tuple[NDArray[np.bool_], Liquid]]
 ) -> None:
     """What is no water has its own colour, the more of it the deeper it is."""
     rows, cols = picture.shape[:2]
-    for wet, name in liquids:
+    for wet, own in liquids:
         depth = np.maximum(water[:rows, :cols] - heights[1 : rows + 1, 1 : cols + 1], 0)
-        own = LIQUIDS[name]
         ink = np.where(wet[:rows, :cols] & (depth > 0), 1 - own.clear ** np.maximum(depth, 0.4), 0)[..., None]
         colour = np.array(colour_of(own.colour), np.float32)
         picture[..., :3] = np.rint(picture[..., :3] + ink * (colour - picture[..., :3])).astype(np.uint8)

@@ -10,7 +10,6 @@ import numpy as np
 from fernfield.core.grid import Window
 from fernfield.core.light.relief import aspect_degrees, slope_degrees
 from fernfield.core.travel.walker import Gait
-from fernfield.core.water.liquids import LIQUIDS
 from fernfield.work.cover.rows import covers_of
 from fernfield.work.cover.shares import cover_shares
 from fernfield.work.growth.standing import standing_plants
@@ -20,7 +19,7 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.outlines import holds_point
 from fernfield.work.plots.rows import PLOTS
 from fernfield.work.water.flowing import water_at
-from fernfield.work.water.rows import sea_level
+from fernfield.work.water.rows import liquid_of, sea_level
 
 NEAR_M = 10.0
 
@@ -44,7 +43,7 @@ def spot(world: OpenWorld, land: Land, x: float, y: float) -> dict[str, Any]:
     aspect = float(aspect_degrees(heights, grid.spacing)[at])
     gait, water = Gait(), water_at(world, land, x, y)
     depth = 0.0 if water is None else water[0] - z
-    wade = gait.wade if water is None else LIQUIDS[water[2]].wade_m
+    wade = gait.wade if water is None else liquid_of(world, water[2]).wade_m
     walk = "too deep" if 0 < wade <= depth else "too steep" if slope > gait.steepest_deg else "climbable"
     plots = [
         plot.name

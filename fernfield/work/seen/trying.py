@@ -215,7 +215,7 @@ def overlaid(overlay: Overlay) -> ByteArray:
     seen = Seen(
         heights, 1.0, 0.0, 24.0, 0, 0, posts, (POST_PIXELS - 1, POST_PIXELS - 1), POST_PIXELS, POST_PIXELS, kept,
         {"share": kept, "density": kept * 0.8, "sward": kept * 0.6, "catchment": kept * 0.7, "streams": kept * 0.5,
-         "tide": (kept > 0.5).astype(np.float32),
+         "tide": (kept > 0.5).astype(np.float32), "wading": np.rint(kept * 2).astype(np.float32) / 2,
          "rule": np.clip((heights[1:-1, 1:-1] - 6) / 6, 0, 1).astype(np.float32)},
     )  # fmt: skip
     overlay.draw(out, seen)

@@ -34,6 +34,7 @@ SHEET, SHEET_NAME = "streams", "Streams"
 PIECE, BLOCK = 256, 256
 SMOOTH_WIDTHS = 2.0
 """Surfaces, and how widths change, are smoothed over so many widths (our choice)."""
+FORD_OFF_M = 30.0
 LEAST_HALF_POSTS = 1.0
 """No stream is narrower than two posts: between them it would be lost."""
 LEAST_FLOW = 0.1
@@ -406,8 +407,17 @@ class _Planning:
         course = Course(path.row, path.col, surface, half, depth, bank)
         home = part_of(self._world, self._land, stream.tract)
         grid = self._land.grid
-        fords = [self._spot_of(path, grid.row_of(y + home.y), grid.col_of(x + home.x)) for x, y in stream.fords]
+        fords = [
+            self._ford(key, stream, path, grid.row_of(y + home.y), grid.col_of(x + home.x)) for x, y in stream.fords
+        ]
         return channel.forded(course, fords, spacing)
+
+    def _ford(self, key: str, stream: Stream, path: Path, row: float, col: float) -> int:
+        spot = self._spot_of(path, row, col)
+        away = float(np.hypot(path.row[spot] - row, path.col[spot] - col)) * self._land.grid.spacing
+        if key == self._key and away > FORD_OFF_M + stream.width_m:
+            raise InvalidInput(f"a ford of {stream.name} must lie on it, not {away:.0f} m beside it", "fords")
+        return spot
 
     def _surface_at(self, key: str, row: float, col: float) -> float:
         return float(self._courses[key].surface[self._spot_of(self._paths[key], row, col)])

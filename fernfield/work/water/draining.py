@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fernfield.core.grid import FloatArray, Window
-from fernfield.core.water.drainage import Drainage, catchments, drain, hollows, strahler
+from fernfield.core.water.drainage import Drainage, Filled, catchments, drain, hollows, strahler
 from fernfield.core.water.flood import Flood, flooded
 from fernfield.core.wetness import wetness
 from fernfield.work.kernel.posts.lands import Land
@@ -26,6 +26,9 @@ MOST_SIDE = 4_097
 STREAM_M2 = 5_000.0
 """From this catchment on water runs in a stream (our choice)."""
 MOST_LISTED = 200
+FEW_SIDE = 1_365
+UNASKED_M2, UNASKED_DEEP_M = 5_000.0, 2.0
+"""A hollow that is as large and as deep as this should hold water, or be none (our choice)."""
 
 
 @dataclass(frozen=True)
@@ -50,17 +53,17 @@ _KNOWN: OrderedDict[tuple[str, str], tuple[tuple[object, ...], Drained]] = Order
 _LOCK = threading.Lock()
 
 
-def drained(world: OpenWorld, land: Land) -> Drained:
-    """The drainage of a whole land as its ground is now."""
+def drained(world: OpenWorld, land: Land, most_side: int = MOST_SIDE) -> Drained:
+    """The drainage of a whole land as its ground is now, on so many posts a side at most."""
     bounds, step = land.bounds, 1
-    while max(bounds.shape) / step > MOST_SIDE:
+    while max(bounds.shape) / step > most_side:
         step *= 2
     window = Window(bounds.row0 // step * step, bounds.col0 // step * step, bounds.row1, bounds.col1)
     with world.lock:
         mark = (land.tract_ids, window, step, sum(
             count for part in land.parts for place, count in part.tract.cache.written.items() if place[0] == HEIGHT
         ))  # fmt: skip
-        own = world.id, land.id
+        own = world.id, f"{land.id}/{step}"
         with _LOCK:
             known = _KNOWN.get(own)
         if known is not None and known[0] == mark:
@@ -72,7 +75,7 @@ def drained(world: OpenWorld, land: Land) -> Drained:
     with _LOCK:
         _KNOWN[own] = mark, found
         _KNOWN.move_to_end(own)
-        while len(_KNOWN) > 2:
+        while len(_KNOWN) > 3:
             _KNOWN.popitem(last=False)
     return found
 
@@ -104,6 +107,24 @@ def hollows_of(world: OpenWorld, land: Land, least_m2: float, least_deep_m: floa
             "brim_m": one.brim, "area_m2": one.posts * cell, "volume_m3": round(one.depths * cell, 2),
             "greatest_depth_m": round(one.deep, 3),
         })  # fmt: skip
+    return out
+
+
+def unasked_hollows(world: OpenWorld, land: Land) -> list[tuple[Filled, float, float]]:
+    """Large and deep hollows in which no water stands, the largest first, and where the floor of each lies. [m]
+
+    Looked for on `FEW_SIDE` posts a side at most: it is asked of every land, whatever its size.
+    """
+    found = drained(world, land, FEW_SIDE)
+    cell = found.spacing**2
+    out = []
+    for one in hollows(found.heights, found.drainage, max(1, round(UNASKED_M2 / cell)), UNASKED_DEEP_M):
+        row, col = one.row * found.step + found.window.row0, one.col * found.step + found.window.col0
+        here = land.clip(Window(row, col, row + 1, col + 1))
+        with world.lock:
+            dry = standing(world, land, here)[0, 0] <= found.heights[one.row, one.col]
+        if dry:
+            out.append((one, land.grid.x_of(col), land.grid.y_of(row)))
     return out
 
 

@@ -13,6 +13,7 @@ from fernfield.core.grid import FloatArray, Window
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.water.draining import unasked_hollows
 from fernfield.work.water.laying import Laid, part_of, stream_over, streams_of
 from fernfield.work.water.rows import POOLS, STREAMS, Stream
 from fernfield.work.water.standing import home_of, pool_extent, standing
@@ -60,6 +61,27 @@ def stream_findings(world: OpenWorld) -> Iterator[Finding]:
             remedy = "Lay it anew, or put the ground back as it was."
             yield Finding("streams", f"{stream.name} {words}", remedy, False, x - home.x, y - home.y,
                           home.tract.row.id, mend)  # fmt: skip
+
+
+def hollow_findings(world: OpenWorld) -> Iterator[Finding]:
+    """Hollows of each land that water would fill, but nobody asked for: the largest, and how many there are."""
+    done: set[str] = set()
+    for tract_id in world.tracts:
+        with world.lock:
+            land = world.land_from(tract_id)
+            place = world.place_of(tract_id)
+        if tract_id in done or place.kind == "underground":
+            continue
+        done |= set(land.tract_ids)
+        found = unasked_hollows(world, land)
+        if not found:
+            continue
+        one, x, y = found[0]
+        home = land.part_at(x, y) or land.parts[0]
+        more = f", and {len(found) - 1} more" if len(found) > 1 else ""
+        yield Finding("hollows", f"A hollow {one.deep:.1f} m deep holds no water{more}: rain would fill it.",
+                      "Make a pool of it, fill it or drain it: click in it on Water.", False, x - home.x, y - home.y,
+                      home.tract.row.id)  # fmt: skip
 
 
 def _wrong(world: OpenWorld, land: Land, stream: Stream, own: Laid, others: list[Laid]) -> Iterator[tuple[str, int]]:

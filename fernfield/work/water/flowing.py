@@ -7,8 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from fernfield.core.grid import FloatArray, Window
+from fernfield.core.travel.walker import Gait
 from fernfield.core.water.channel import Course, along, covered, flow_marks
 from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.water.laying import Laid, falls_of, stream_over, streams_of
 from fernfield.work.water.standing import pool_extent, pools_of, sea_over, standing
@@ -60,6 +62,22 @@ def streams_seen(world: OpenWorld, land: Land, level: int, part: Window) -> Seen
             here = np.isfinite(near.away) & (near.at >= begin) & (near.at <= end)
             np.maximum(found.white, np.where(here, cover, 0), out=found.white)
     return found
+
+
+SWUM, WADED, TRACE = 1.0, 0.5, 0.12
+SHOWS_M = 0.05
+"""Water that is less deep than this does not show (our choice)."""
+
+
+def wading(world: OpenWorld, land: Land, window: Window, step: int = 1) -> FloatArray:
+    """How deep water is for a walker at every `step`-th post of a window: `SWUM`, `WADED`, `TRACE`, or 0 where dry."""
+    shape = -(-window.rows // step), -(-window.cols // step)
+    heights = np.asarray(land.seen(HEIGHT, window, step), np.float32)[: shape[0], : shape[1]]
+    deep = world.surface(land, window, step)[: shape[0], : shape[1]] - heights
+    out = np.zeros(shape, np.float32)
+    for least, value in ((0.0, TRACE), (SHOWS_M, WADED), (Gait().wade, SWUM)):
+        out[deep > least] = value
+    return out
 
 
 def water_at(world: OpenWorld, land: Land, x: float, y: float) -> tuple[float, str, str] | None:

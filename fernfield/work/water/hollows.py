@@ -24,7 +24,7 @@ from fernfield.work.kernel.writing.ledger import Ended, said
 from fernfield.work.kernel.writing.sweep import Sweep
 from fernfield.work.water.coursing import Network, planned
 from fernfield.work.water.laying import part_of
-from fernfield.work.water.rows import POOLS, LiquidName, Pool, Stream
+from fernfield.work.water.rows import POOLS, Pool, Stream
 from fernfield.work.water.running import (
     MOST_POSTS,
     down_to,
@@ -84,7 +84,7 @@ def hollow_around(world: OpenWorld, land: Land, x: float, y: float) -> Hollow:
             found.append((brim, posts))
     if not found:
         words = "there is no hollow around the spot: water runs off the land from here"
-        if own.end != 0:
+        if own.end != 0 and not own.brims:
             words = f"no hollow was found around the spot within {MOST_POSTS:,} posts"
         raise NotFound(words)
     brim, posts = found[0]
@@ -140,7 +140,7 @@ class PutPool(Command):
     level_m: Elevation | None = None
     depth_m: Annotated[float | None, Field(gt=0, le=10_000)] = None
     share_of_brim: Annotated[float | None, Field(ge=0, le=1)] = None
-    liquid: LiquidName = "water"
+    liquid: Key = "water"
     plot: Key | None = None
     above_brim: Literal["flood", "raise_rim", "dig_outlet"] | None = None
 

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from fernfield.core.water.liquids import LIQUIDS
 from fernfield.work.kernel.rooms import Check, Room
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.water.findings import stream_findings, water_findings
+from fernfield.work.water.findings import hollow_findings, stream_findings, water_findings
 from fernfield.work.water.flowing import surface
-from fernfield.work.water.rows import POOLS, STREAMS, WATER, sea_of
+from fernfield.work.water.rows import OWN_LIQUIDS, POOLS, STREAMS, WATER, liquids_of, sea_of
 
 
 def _manifest(world: OpenWorld) -> dict[str, Any]:
@@ -18,18 +17,19 @@ def _manifest(world: OpenWorld) -> dict[str, Any]:
     return {
         "sea_level_m": sea.sea_level_m, "tide_low_m": sea.tide_low_m, "tide_high_m": sea.tide_high_m,
         "pools": [POOLS.tell(world, key, pool) for key, pool in world.each(POOLS)],
+        "streams": [STREAMS.tell(world, key, stream) for key, stream in world.each(STREAMS)],
         "liquids": [
             {"name": one.name, "colour": one.colour, "wade_m": one.wade_m, "tag": one.tag}
-            for one in LIQUIDS.values() if one.name in used
+            for one in liquids_of(world).values() if one.name in used
         ],
     }  # fmt: skip
 
 
 ROOM = Room(
     "water",
-    collections=(WATER, POOLS, STREAMS),
+    collections=(WATER, OWN_LIQUIDS, POOLS, STREAMS),
     sea_of=sea_of,
     surface=surface,
-    checks=(Check("water", water_findings), Check("streams", stream_findings)),
+    checks=(Check("water", water_findings), Check("streams", stream_findings), Check("hollows", hollow_findings)),
     manifest=_manifest,
 )

@@ -6,12 +6,13 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
-from fernfield.core.errors import Conflict, InvalidInput
-from fernfield.core.water.liquids import LIQUIDS
+from fernfield.core.errors import Conflict, InvalidInput, named
+from fernfield.core.water.liquids import LIQUIDS, Liquid
 from fernfield.work.kernel.edits import plainly
 from fernfield.work.kernel.rows import (
     Change,
     Collection,
+    Colour,
     Elevation,
     Key,
     Look,
@@ -33,7 +34,19 @@ DRY_M = -20_000.0
 
 MOST_POINTS, MOST_REACHES = 200, 6_000
 
-LiquidName = Literal["water", "mud", "brine", "hot", "ice"]
+
+class OwnLiquid(Row):
+    """Collection "liquids": one that a pool may hold besides those that are known.
+
+    clear : how much of the ground is seen through a metre of it; wade_m : from this depth on it stops a walker, 0: it
+    is walked on; tag : for whoever plays it
+    """
+
+    name: Annotated[Name, Say("Name")]
+    colour: Annotated[Colour, Say("Colour")] = "#7a5a8c"
+    clear: Annotated[float, Field(ge=0, le=1), Say("Seen through a metre", "%", percent=True)] = 0.4
+    wade_m: Annotated[float, Field(ge=0, le=10), Say("Stops a walker from", "m")] = 1.0
+    tag: Annotated[str, Field(max_length=40), Say("Tag", left_out="none")] = ""
 
 
 class Water(Row):
@@ -68,7 +81,7 @@ class Pool(Row):
     x: Annotated[float, Field(ge=-1e6, le=1e6), UNASKED]
     y: Annotated[float, Field(ge=-1e6, le=1e6), UNASKED]
     level_m: Annotated[Elevation, Say("Level", "m")]
-    liquid: Annotated[LiquidName, Say("Holds", called={name: one.label for name, one in LIQUIDS.items()})] = "water"
+    liquid: Annotated[Key, UNASKED] = "water"
     plot: Annotated[Key | None, UNASKED] = None
     runs_over: Annotated[bool, UNASKED] = False
     tract: Annotated[TractId | None, UNASKED] = None
@@ -129,13 +142,41 @@ def _sea_words(row: Water) -> str:
 
 
 def _shown(world: OpenWorld, key: str, row: Pool) -> dict[str, Any]:
-    return {"key": key, **row.model_dump(mode="json"), "colour": LIQUIDS[row.liquid].colour}
+    return {"key": key, **row.model_dump(mode="json"), "colour": liquid_of(world, row.liquid).colour}
+
+
+def liquids_of(world: OpenWorld) -> dict[str, Liquid]:
+    """The liquids that a pool may hold: those that are known, and the world's own."""
+    return {**LIQUIDS, **{key: _own_liquid(key, row) for key, row in world.each(OWN_LIQUIDS)}}
+
+
+def liquid_of(world: OpenWorld, name: str) -> Liquid:
+    """One of them; water where it is gone."""
+    own = world.rows["liquids"].get(name)
+    return _own_liquid(name, own) if isinstance(own, OwnLiquid) else LIQUIDS.get(name, LIQUIDS["water"])
+
+
+def _own_liquid(key: str, row: OwnLiquid) -> Liquid:
+    return Liquid(key, row.name, row.colour, row.clear, row.wade_m, row.tag)
+
+
+def _plan_liquid(change: Change[OwnLiquid], look: Look) -> Plan:
+    """Raises Conflict for the key of one that is known, and for one that a pool still holds."""
+    if change.key in LIQUIDS:
+        raise Conflict(f"{change.key} is a liquid already: take another key")
+    if change.new is None:
+        for _, pool in look.each(POOLS):
+            if pool.liquid == change.key:
+                raise Conflict(f"{pool.name} holds it: let it hold something else first")
+    return plainly(OWN_LIQUIDS, change)
 
 
 def _plan_pool(change: Change[Pool], look: Look) -> Plan:
-    """Raises NotFound for a plot that is not there, Conflict for a place outside of its tract."""
+    """Raises NotFound for a plot or a liquid that is not there, Conflict for a place outside of its tract."""
     new = change.new
     if new is not None:
+        if change.old is None or change.old.liquid != new.liquid:
+            named({**LIQUIDS, **dict(look.each(OWN_LIQUIDS))}, "liquid", new.liquid)
         if new.plot is not None and (change.old is None or change.old.plot != new.plot):
             look.need(PLOTS, new.plot)
         grid = look.grid(look.tract_or_first(new.tract))
@@ -148,6 +189,7 @@ WATER = Collection(
     "water", Water, "sea", only="sea", first=Water(sea_level_m=0.0), pictured=True, words=_sea_words,
     version=2, upgrade=_upgrade,
 )  # fmt: skip
+OWN_LIQUIDS = Collection("liquids", OwnLiquid, "liquid", pictured=True, most=32, plan=_plan_liquid)
 POOLS = Collection(
     "pools", Pool, "pool", in_tract=True, pictured=True, plain=False, most=500, plan=_plan_pool, moved=moved_place,
     carried=lambda row, journey: carried_place(row, journey), shown=_shown,

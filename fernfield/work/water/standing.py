@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from fernfield.core.brush.keep import depths
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.water.hollow import spread
-from fernfield.core.water.liquids import LIQUIDS
+from fernfield.core.water.liquids import Liquid
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import Tract
@@ -22,7 +22,7 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.areas import plot_corners
 from fernfield.work.plots.rows import PLOTS, Plot
 from fernfield.work.water.laying import lowest_of, streams_of
-from fernfield.work.water.rows import DRY_M, POOLS, STREAMS, WATER, Pool, sea_of
+from fernfield.work.water.rows import DRY_M, POOLS, STREAMS, WATER, Pool, liquid_of, sea_of
 
 REACH_SIDE, KEPT_STEP = 1_025, 8
 """How far the sea reaches is looked at on so many posts a side at most. On larger lands, and for what is seen from far,
@@ -200,7 +200,7 @@ def standing(world: OpenWorld, land: Land, window: Window, step: int = 1, *, fir
     shape = -(-window.rows // step), -(-window.cols // step)
     out = np.full(shape, DRY_M, np.float32) if firm else sea_over(world, land, window, step)
     for key, pool in pools_of(world, land):
-        if firm and LIQUIDS[pool.liquid].wade_m > 0:
+        if firm and liquid_of(world, pool.liquid).wade_m > 0:
             continue
         extent = pool_extent(world, land, key, pool)
         both = extent.window.pad(1).meet(window)
@@ -235,7 +235,9 @@ def standing_mark(world: OpenWorld, land: Land) -> tuple[object, ...]:
     return sea, reach, tuple(pools), streams
 
 
-def liquids_over(world: OpenWorld, land: Land, posts: Window, step: int = 1) -> Iterator[tuple[NDArray[np.bool_], str]]:
+def liquids_over(
+    world: OpenWorld, land: Land, posts: Window, step: int = 1
+) -> Iterator[tuple[NDArray[np.bool_], Liquid]]:
     """Where something else than water stands, and what, at every `step`-th post of a window. Hold the world's lock."""
     for key, pool in pools_of(world, land):
         if pool.liquid == "water":
@@ -249,4 +251,4 @@ def liquids_over(world: OpenWorld, land: Land, posts: Window, step: int = 1) -> 
             None
         ]
         wet = extent.wet[np.ix_(rows.clip(0, extent.wet.shape[0] - 1), cols.clip(0, extent.wet.shape[1] - 1))]
-        yield wet & inside, pool.liquid
+        yield wet & inside, liquid_of(world, pool.liquid)

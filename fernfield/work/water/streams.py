@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field
 
+from fernfield.core.errors import Conflict
 from fernfield.core.grid import FloatArray
 from fernfield.work.kernel.commands import Command, said_of
 from fernfield.work.kernel.posts.lands import Land
@@ -64,9 +65,12 @@ def _land_of(world: OpenWorld, tract: str | None) -> Land:
 
 
 def _wanted(world: OpenWorld, key: str, command: PutStream | PatchStream) -> Stream:
-    """The stream that is asked for, without a course. Raises NotFound."""
+    """The stream that is asked for, without a course. Raises NotFound, Conflict where it runs on another land."""
     if isinstance(command, PutStream):
         tract = world.first_tract if command.tract is None else world.tract(command.tract)
+        old = world.rows[STREAMS.name].get(key)
+        if isinstance(old, Stream) and _land_of(world, old.tract).id != _land_of(world, tract.row.id).id:
+            raise Conflict(f"{old.name} runs on another land: delete it there first")
         fields = command.model_dump(exclude={"do", "tract"})
         return Stream(**fields, tract=tract.row.id)
     was = world.row(STREAMS, key)

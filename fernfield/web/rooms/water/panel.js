@@ -274,6 +274,10 @@ Alpine.data("water", () => ({
       words: area(one.area_m2),
     }));
   },
+  /** @param {Event} event */
+  dropLiquid(event) {
+    ask(`${base}/liquids/${/** @type {HTMLElement} */ (event.currentTarget).dataset.liquid}`, "DELETE");
+  },
   get fillWords() {
     return open.found ? `Fill it up: ${volume(open.found.volume_m3)}` : "";
   },

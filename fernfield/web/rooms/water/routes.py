@@ -10,6 +10,7 @@ from fastapi import APIRouter, Query, Response
 from pydantic import Field
 
 from fernfield.core.errors import InvalidInput, NotFound
+from fernfield.core.water.liquids import LIQUIDS
 from fernfield.web.kernel.panels import Asked, Panel
 from fernfield.web.kernel.parts import TheLand, TheWorld, keyed_json
 from fernfield.web.kernel.rows import Metres
@@ -21,7 +22,7 @@ from fernfield.work.kernel.rows import Elevation, Key, Name, TractId
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.water.draining import What, drainage_of, flood_of, flood_told, hollows_of
 from fernfield.work.water.hollows import FillHollow, PutPool, fill_hollow, hollow_around, put_pool, told
-from fernfield.work.water.rows import DRY_M, POOLS, STREAMS, WATER, LiquidName, Pool, Stream, Water
+from fernfield.work.water.rows import DRY_M, POOLS, STREAMS, WATER, OwnLiquid, Pool, Stream, Water
 from fernfield.work.water.running import way_down
 from fernfield.work.water.standing import sea_over, standing
 from fernfield.work.water.streams import PatchStream, PutStream, drop_stream, look_at, put_stream
@@ -48,7 +49,7 @@ class PoolPatch(Command):
     level_m: Elevation | None = None
     depth_m: Annotated[float, Field(gt=0, le=10_000)] | None = None
     share_of_brim: Annotated[float, Field(ge=0, le=1)] | None = None
-    liquid: LiquidName | None = None
+    liquid: Key | None = None
     plot: Key | None = None
     above_brim: Annotated[str, Field(pattern="^(flood|raise_rim|dig_outlet)$")] | None = None
 
@@ -252,7 +253,8 @@ def remove(key: Key, world: TheWorld) -> dict[str, Any]:
 
 
 def _context(asked: Asked) -> dict[str, Any]:
-    return {"Water": Water, "water": asked.world.only(WATER), "Pool": Pool, "Stream": Stream}
+    return {"Water": Water, "water": asked.world.only(WATER), "Pool": Pool, "Stream": Stream,
+            "OwnLiquid": OwnLiquid, "liquids": LIQUIDS}  # fmt: skip
 
 
 PANEL = Panel("water", _context, script=True)
