@@ -279,7 +279,7 @@ def test_overlays_change_the_picture_and_say_what_they_mean(client: TestClient, 
     assert legend["tint"][-1]["elevation_m"] >= 40
     refused = client.get(f"{tract}/plan.png", params={"overlays": "glow"})
     assert refused.status_code == 422
-    every = "tint, slopes, spikes, kept, share, density, catchment, streams, tide, sward, rule, not 'glow'"
+    every = "tint, slopes, spikes, kept, share, density, catchment, streams, tide, wading, sward, rule, not 'glow'"
     assert every in refused.json()["detail"]
     for bad, words in (('{"from_deg": 99}', "from_deg: Input should be less"), ("{bad", "it: Invalid JSON")):
         refused = client.get(f"{tract}/plan.png", params={"keep_to": bad})
