@@ -2,11 +2,11 @@
 import Alpine from "/static/js/kernel/alpine.js";
 import { ask, say } from "/static/js/kernel/say.js";
 import { addMark, drawOverlay } from "/static/js/seen/drawn/overlay.js";
-import { screenAt } from "/static/js/seen/drawn/plan.js";
 import { addHand } from "/static/js/seen/hands/hand.js";
 import { rows } from "/static/js/seen/rows.js";
 import { landApi, state, watch } from "/static/js/seen/state.js";
 import "./flood.js";
+import { drawSpot, drawWay } from "./marks.js";
 import "./streams.js";
 
 /** @typedef {{floor_m: number, floor: number[], brim_m: number, spill: number[] | null, runs_to: number[][], area_m2: number, volume_m3: number,
@@ -60,36 +60,9 @@ addHand({
 addMark((context) => {
   if (state.stage !== "water" || !open.found) return;
   const { floor, spill, runs_to } = open.found;
-  const path = (/** @type {number[][]} */ points) => {
-    context.beginPath();
-    points.forEach(([x, y], at) => (at ? context.lineTo(...screenAt(x, y)) : context.moveTo(...screenAt(x, y))));
-  };
-  if (spill) {
-    context.lineJoin = "round";
-    for (const [colour, width] of /** @type {[string, number][]} */ ([
-      ["rgba(250, 248, 241, .8)", 4.5],
-      ["#1f5a76", 2],
-    ])) {
-      path([spill, ...runs_to]);
-      context.strokeStyle = colour;
-      context.lineWidth = width;
-      context.stroke();
-    }
-  }
-  for (const [spot, colour] of /** @type {[number[] | null, string][]} */ ([
-    [floor, "#1f5a76"],
-    [spill, "#a2431f"],
-  ])) {
-    if (!spot) continue;
-    const [x, y] = screenAt(spot[0], spot[1]);
-    context.beginPath();
-    context.arc(x, y, 5, 0, 7);
-    context.fillStyle = colour;
-    context.strokeStyle = "#faf8f1";
-    context.lineWidth = 1.6;
-    context.fill();
-    context.stroke();
-  }
+  if (spill) drawWay(context, [spill, ...runs_to]);
+  drawSpot(context, floor);
+  drawSpot(context, spill, "#a2431f");
 });
 
 const figure = (/** @type {number} */ value, digits = 2) =>

@@ -2,10 +2,10 @@
 import Alpine from "/static/js/kernel/alpine.js";
 import { ask, say } from "/static/js/kernel/say.js";
 import { addMark, drawOverlay } from "/static/js/seen/drawn/overlay.js";
-import { screenAt } from "/static/js/seen/drawn/plan.js";
 import { drawOutline } from "/static/js/seen/hands/outline.js";
 import { rows } from "/static/js/seen/rows.js";
 import { state } from "/static/js/seen/state.js";
+import { drawSpot, drawWay } from "./marks.js";
 
 /** @typedef {{length_m: number, fall_m: number, cut_m3: number, ends: string, joins: string | null, width_at_end_m: number, course: number[][],
  *   falls: {x: number, y: number, height_m: number}[]}} Told */
@@ -72,36 +72,9 @@ async function send(keep) {
 
 addMark((context) => {
   if (state.stage !== "water" || !open.told) return;
-  const { course } = open.told;
-  const path = () => {
-    context.beginPath();
-    course.forEach(([x, y], at) => (at ? context.lineTo(...screenAt(x, y)) : context.moveTo(...screenAt(x, y))));
-  };
-  context.lineJoin = context.lineCap = "round";
-  for (const [colour, width] of /** @type {[string, number][]} */ ([
-    ["rgba(250, 248, 241, .85)", 5],
-    ["#1f5a76", 2.4],
-  ])) {
-    path();
-    context.strokeStyle = colour;
-    context.lineWidth = width;
-    context.stroke();
-  }
-  /** @type {[number[], string][]} */
-  const spots = [
-    ...open.points.map((spot) => /** @type {[number[], string]} */ ([spot, "#1f5a76"])),
-    ...open.fords.map((spot) => /** @type {[number[], string]} */ ([spot, "#8a6a2f"])),
-  ];
-  for (const [[x, y], colour] of spots) {
-    const [px, py] = screenAt(x, y);
-    context.beginPath();
-    context.arc(px, py, 4.5, 0, 7);
-    context.fillStyle = colour;
-    context.strokeStyle = "#faf8f1";
-    context.lineWidth = 1.6;
-    context.fill();
-    context.stroke();
-  }
+  drawWay(context, open.told.course);
+  for (const spot of open.points) drawSpot(context, spot);
+  for (const spot of open.fords) drawSpot(context, spot, "#8a6a2f");
 });
 
 /** @type {Record<string, string>} */
