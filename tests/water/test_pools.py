@@ -29,6 +29,12 @@ from fernfield.work.worlds.joining import JoinTracts, join
 from fernfield.work.worlds.tracts import TractSpec
 from tests.conftest import draw, found_in
 
+DIG_PIT = {
+    "tool": "flatten", "radius_m": 20, "softness": 0, "strength": 9, "target_m": 7,
+    "path": [[64, 64, 0], [64, 64, 30]],
+}  # fmt: skip
+"""A stroke that digs a pit to 7 m around (64, 64)."""
+
 
 @pytest.fixture
 def pitted(world: OpenWorld) -> OpenWorld:
@@ -291,15 +297,7 @@ def test_by_the_api(client: TestClient) -> None:
         "/api/worlds", json={"name": "W", "width_m": 128, "depth_m": 128, "spacing_m": 1, "elevation_m": 10}
     ).json()
     world, tract = made["id"], made["tracts"][0]["id"]
-    stroke = {
-        "tool": "flatten",
-        "radius_m": 20,
-        "softness": 0,
-        "strength": 9,
-        "target_m": 7,
-        "path": [[64, 64, 0], [64, 64, 30]],
-    }
-    drawn = client.post(f"/api/tracts/{tract}/strokes", json=stroke)
+    drawn = client.post(f"/api/tracts/{tract}/strokes", json=DIG_PIT)
     assert drawn.status_code == 200, drawn.text
     hollow = client.get(f"/api/tracts/{tract}/hollow", params={"x": 64, "y": 64}).json()
     assert set(hollow) >= {"floor_m", "floor", "brim_m", "spill", "runs_to", "area_m2", "volume_m3", "greatest_depth_m",

@@ -34,6 +34,7 @@ from fernfield.work.worlds.beginnings import WorldSpec
 from fernfield.work.worlds.joining import JoinTracts, join
 from fernfield.work.worlds.tracts import TractSpec
 from tests.conftest import draw, everything, found_in
+from tests.water.test_pools import DIG_PIT
 
 SIDE = 256
 Made = Callable[..., OpenWorld]
@@ -401,11 +402,14 @@ def test_across_a_join_as_on_one_tract(studio: Studio) -> None:
             "height", whole.first_land.bounds))  # fmt: skip
 
 
+def level_world(client: TestClient, side: int) -> Any:
+    """Level ground at 10 m, the sea at 0."""
+    spec = {"name": "A", "width_m": side, "depth_m": side, "spacing_m": 1, "elevation_m": 10, "sea_level_m": 0}
+    return client.post("/api/worlds", json=spec).json()
+
+
 def test_by_the_api(client: TestClient) -> None:
-    made = client.post(
-        "/api/worlds",
-        json={"name": "A", "width_m": 256, "depth_m": 256, "spacing_m": 1, "elevation_m": 10, "sea_level_m": 0},
-    ).json()
+    made = level_world(client, 256)
     tract = made["tracts"][0]["id"]
     streams = f"/api/worlds/{made['id']}/streams"
     # Level ground: water that is led over it by hand runs off at the edge.
@@ -431,22 +435,9 @@ def test_by_the_api(client: TestClient) -> None:
 
 def test_a_flood_by_the_api(client: TestClient) -> None:
     """Rain on level ground with a pit: what falls into the pit stands, the rest runs off; a spring fills it alone."""
-    made = client.post(
-        "/api/worlds",
-        json={"name": "F", "width_m": 128, "depth_m": 128, "spacing_m": 1, "elevation_m": 10, "sea_level_m": 0},
-    ).json()
+    made = level_world(client, 128)
     tract = made["tracts"][0]["id"]
-    client.post(
-        f"/api/tracts/{tract}/strokes",
-        json={
-            "tool": "flatten",
-            "radius_m": 20,
-            "softness": 0,
-            "strength": 9,
-            "target_m": 7,
-            "path": [[64, 64, 0], [64, 64, 30]],
-        },
-    )
+    client.post(f"/api/tracts/{tract}/strokes", json=DIG_PIT)
     query = {"row0": 0, "col0": 0, "row1": 129, "col1": 129}
     answer = client.get(f"/api/tracts/{tract}/flood", params={**query, "rain_mm": 100})
     told = json.loads(answer.headers["x-flood"])
