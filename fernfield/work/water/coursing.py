@@ -102,15 +102,14 @@ class _Planning:
         self._above = {k: {r for r in (s.joins, s.leaves) if r} for k, s in self._was.items()}
         self._paths: dict[str, Path] = {}
         self._courses: dict[str, Course] = {}
+        self._stay: list[str] = []
         apart = apart_of(world)
         self._read: Callable[[Window], FloatArray] = lambda window: apart.without(world, land, window, SHEET)
 
     def network(self) -> Network:
         touched = self._together(self._above)
         anew = self._leading_to({self._key})
-        for k, stream in self._rows.items():
-            if k not in anew and stream.course:
-                self._paths[k] = self._path_of(k)
+        self._stay = [k for k, stream in sorted(self._rows.items()) if k not in anew and stream.course]
         self._above.pop(self._key, None)
         for k in anew:
             if k in self._rows:
@@ -141,6 +140,12 @@ class _Planning:
             new = beside - found
             found |= new
         return found
+
+    def _path(self, key: str) -> Path:
+        """Where a stream runs; of those that stay, only what is near or touched is looked at."""
+        if key not in self._paths:
+            self._paths[key] = self._path_of(key)
+        return self._paths[key]
 
     def _path_of(self, key: str) -> Path:
         """A stream that stays where it is."""
@@ -291,22 +296,26 @@ class _Planning:
     def _met(self, key: str, row: Line, col: Line) -> tuple[NDArray[np.int64], list[str]]:
         """In the bed of which other stream each spot lies, by its number in a list of keys; -1: in none."""
         mine = set(self._leading_to({key}))
-        others = [k for k in sorted(self._paths) if k not in mine]
+        near = {k for k in self._stay if self._laid[k].is_near(row, col, self._touches(k))}
+        others = [k for k in sorted(near | self._paths.keys()) if k not in mine]
         met, least = np.full(len(row), -1, np.int64), np.full(len(row), np.inf)
         spots = np.stack([row, col], axis=1)
         for number, k in enumerate(others):
-            reach = max(self._rows[k].width_m / 2 / self._land.grid.spacing, 1.0)
-            away, _ = self._tree(k).query(spots, distance_upper_bound=reach)
+            away, _ = self._tree(k).query(spots, distance_upper_bound=self._touches(k))
             nearer = away < least
             met[nearer], least[nearer] = number, away[nearer]
         return met, others
 
+    def _touches(self, key: str) -> float:
+        """How near a stream another is in its bed. [posts]"""
+        return max(self._rows[key].width_m / 2 / self._land.grid.spacing, 1.0)
+
     def _tree(self, key: str) -> cKDTree:
-        path = self._paths[key]
+        path = self._path(key)
         return cKDTree(np.stack([path.row, path.col], axis=1))
 
     def _middle(self, key: str, row: float, col: float) -> tuple[float, float]:
-        path = self._paths[key]
+        path = self._path(key)
         at = self._spot_of(path, row, col)
         return float(path.row[at]), float(path.col[at])
 
@@ -344,11 +353,11 @@ class _Planning:
 
     def _widen(self, keys: set[str]) -> None:
         """Widths from the springs down, then surfaces from the mouths up."""
-        order = [k for k in self._upward(keys) if k in self._paths]
+        order = self._upward(keys)
         widths: dict[str, Line] = {}
         for k in reversed(order):
-            widths[k] = self._widths(k, [one for one in order if self._paths[one].joins == k],
-                                     [one for one in order if self._paths[one].leaves == k], widths)  # fmt: skip
+            widths[k] = self._widths(k, [one for one in order if self._path(one).joins == k],
+                                     [one for one in order if self._path(one).leaves == k], widths)  # fmt: skip
         for k in order:
             self._courses[k] = self._course(k, widths[k])
 

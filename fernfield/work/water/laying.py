@@ -39,6 +39,14 @@ class Laid:
             out.append((part, float(r.min()), float(r.max()), float(c.min()), float(c.max())))
         return out
 
+    def is_near(self, row: np.ndarray, col: np.ndarray, posts: float) -> bool:
+        """Whether a line comes near the box around it."""
+        own = self.course
+        return bool(
+            row.min() - posts <= own.row.max() and row.max() + posts >= own.row.min()
+            and col.min() - posts <= own.col.max() and col.max() + posts >= own.col.min()
+        )  # fmt: skip
+
     def near(self, window: Window, reach: np.ndarray, step: int = 1) -> Nearest | None:
         """The places of the course by the posts of a window; None where it is further off than its reach [posts]."""
         wide = float(reach.max())
