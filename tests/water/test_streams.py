@@ -359,6 +359,20 @@ def test_water_is_told_of_at_a_spot_and_findings_say_when_the_ground_has_moved(m
     assert [f.words.split(" at ")[0] for f in hangs] == ["Beck hangs over lower ground beside it"]
 
 
+def test_a_stream_can_always_be_deleted_whatever_becomes_of_those_that_joined_it(made: Made) -> None:
+    """One that joined it has no way of its own any more: it stays where it lies, and a finding says so."""
+    world = made(valley)
+    put_stream(world, "beck", beck(width_m=6, points=[[128, 236], [128, 0]]))
+    put_stream(world, "rill", beck(name="Rill", points=[[116, 128], [128, 124]], width_m=2))
+    assert world.row(STREAMS, "rill").joins == "beck"
+    put_pool(world, "lake", PutPool(name="Lake", x=128, y=120, level_m=40, above_brim="flood"))
+    drop_stream(world, "beck")
+    assert world.row(STREAMS, "rill").ends == "hollow"
+    assert any("Rill ends on dry ground" in f.words for f in found_in(world))
+    drop_stream(world, "rill")
+    assert not list(world.each(STREAMS))
+
+
 def test_its_sheet_can_go_and_comes_again(made: Made) -> None:
     world = made(valley)
     put_stream(world, "beck", beck())

@@ -117,7 +117,7 @@ class _Planning:
                 self._above[k] = set()
         for k in anew:
             if k in self._rows:
-                self._paths[k] = self._traced(k, self._rows[k])
+                self._paths[k] = self._traced(k, self._rows[k]) if k == self._key else self._followed(k)
                 self._above[k] = {r for r in (self._paths[k].joins, self._paths[k].leaves) if r}
         touched |= self._together(self._above)
         touched = {k for k in touched if k in self._rows}
@@ -160,6 +160,13 @@ class _Planning:
         return path
 
     # Where it runs
+
+    def _followed(self, key: str) -> Path:
+        """A stream that led to the one that changes; where it has no way any more it stays, and ends where it did."""
+        try:
+            return self._traced(key, self._rows[key])
+        except Conflict:
+            return replace(self._path_of(key), ends="hollow", joins=None, leaves=None, level=None)
 
     def _traced(self, key: str, stream: Stream) -> Path:
         land, home = self._land, part_of(self._world, self._land, stream.tract)
