@@ -68,6 +68,7 @@ def take(page: Page, url: str) -> None:
         page.mouse.move(640, 420)
         if stage == "water":
             # The clay pit: what it holds, and where it would run over.
+            page.locator("#water-pools").click()
             page.locator("[data-pool=clay-pit]").click()
             page.locator("#hollow-figures").wait_for()
         shoot(page, stage)

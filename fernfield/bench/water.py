@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import tempfile
 from collections.abc import Iterator
 from dataclasses import replace
@@ -21,8 +22,10 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.kernel.writing.drawing import draw_ground
 from fernfield.work.kernel.writing.ledger import Ended
 from fernfield.work.studio import Studio
+from fernfield.work.water.draining import stands_to
 from fernfield.work.water.flowing import surface
 from fernfield.work.water.hollows import PutPool, hollow_around, put_pool, told
+from fernfield.work.water.rows import POOLS, Pool
 from fernfield.work.water.running import way_down
 from fernfield.work.water.streams import PutStream, drop_stream, look_at, put_stream
 from fernfield.work.worlds.beginnings import WorldSpec
@@ -103,6 +106,16 @@ def _in_world(studio: Studio, side: int, plan: Plan) -> Iterator[Row]:
     def click() -> object:
         return told(world, land, hollow_around(world, land, middle + 3, middle))
 
+    levels = itertools.count()
+    seen = 2 if side > 2_000 else 1
+
+    def tried() -> object:
+        # Another level each time, as it is dragged; what a screen shows of it.
+        pool = Pool(
+            name="?", x=middle, y=middle, level_m=world.row(POOLS, "tarn").level_m + 0.01 * (next(levels) % 100)
+        )
+        return stands_to(world, land, pool, land.around(middle, middle, 350 * seen), seen)
+
     def again() -> object:
         # A tile under it counts as written: the pool is looked for anew.
         cache = land.parts[0].tract.cache
@@ -114,6 +127,7 @@ def _in_world(studio: Studio, side: int, plan: Plan) -> Iterator[Row]:
     on = f"on {side + 1}²"
     posts = "reading its posts"
     yield row(f"a click in a hollow of 300 m, {on}", posts, "0.1 s", click, read, plan.runs)
+    yield row(f"what another level puts under water, {on}", posts, "0.1 s", tried, read, plan.runs)
     yield row(f"its pool after the ground changed, {on}", posts, "the same on both", again, read, plan.runs)
     points = ((middle + 160, middle), (middle + 260, middle + 40), (middle + 400, middle))
 

@@ -30,23 +30,27 @@ def level(table: Table) -> float:
     return float(next(one["level_m"] for one in pools if one["key"] == "clay-pit"))
 
 
-def test_a_hollow_is_clicked_and_its_pool_set(table: Table) -> None:
+def test_a_pool_is_clicked_and_set_anew(table: Table) -> None:
     table.open("water")
     page = table.page
+    expect(page.locator("#water-sea")).to_have_attribute("aria-selected", "true")
     expect(page.locator("#bench")).to_contain_text("Nothing is looked at yet.")
     pit = hollow(table)
     page.mouse.click(*table.at(*PIT))
     expect(page.locator("#hollow-figures")).to_contain_text(f"{pit['brim_m']:.2f} m")
     expect(page.locator("#hollow-figures")).to_contain_text(f"{pit['greatest_depth_m']:.2f} m")
-    page.locator("[data-pool=clay-pit]").click()
+    expect(page.locator("[data-pool=clay-pit]")).to_have_attribute("aria-pressed", "true")
     expect(page.locator("#pool-name")).to_have_value("Clay pit")
     expect(page.locator("#pool-level_m")).to_have_value("0")
-    # Twice as deep in words, by the button, and kept as one revision.
+    assert not page.evaluate("fern.washed()")
+    # By the button; what that would put under water is seen, and gone again when it is kept as one revision.
     page.locator("[data-fill=two]").click()
     expect(page.locator("#pool-holds")).to_contain_text(f"{pit['floor_m'] + 2:.2f} m: 2.00 m deep")
+    until(page, "fern.washed()")
     at = table.revision()
     page.get_by_role("button", name="Put a pool here").click()
     table.kept(at)
+    until(page, "!fern.washed()")
     assert level(table) == pytest.approx(pit["floor_m"] + 2, abs=0.01)
     at = table.revision()
     page.keyboard.press("Control+z")
@@ -55,12 +59,15 @@ def test_a_hollow_is_clicked_and_its_pool_set(table: Table) -> None:
 
 
 def test_above_the_brim_it_asks_and_floods_only_when_told(table: Table) -> None:
-    table.open("water")
+    table.open("water", tabs={"water": "pools"})
     page = table.page
     page.locator("[data-pool=clay-pit]").click()
     expect(page.locator("#pool-level_m")).to_have_value("0")
     at = table.revision()
     page.locator("#pool-level_m").fill("7")
+    expect(page.locator("#pool-holds")).to_contain_text("above the brim")
+    expect(page.locator("#pool-holds")).to_contain_text("ha under water, off the land's edge")
+    until(page, "fern.washed()")
     page.get_by_role("button", name="Put a pool here").click()
     expect(page.locator("[data-above=raise_rim]")).to_contain_text("of fill")
     expect(page.locator("[data-above=flood]")).to_contain_text("off the edge")
@@ -82,6 +89,7 @@ def test_water_stands_in_the_overlook_and_goes_with_its_pool(table: Table) -> No
     until(page, "fern.overlook && fern.overlook.parts.water.quads > 20")
     quads = page.evaluate("fern.overlook.parts.water.quads")
     at = table.revision()
+    page.locator("#water-pools").click()
     page.locator("[data-pool=clay-pit]").click()
     page.locator("[data-pool-act=remove]").click()
     table.kept(at)
@@ -95,7 +103,7 @@ def test_water_stands_in_the_overlook_and_goes_with_its_pool(table: Table) -> No
 
 
 def test_hollows_of_the_land_are_listed_and_gone_to(table: Table) -> None:
-    table.open("water")
+    table.open("water", tabs={"water": "pools"})
     page = table.page
     page.locator("[data-hollows]").click()
     first = table.server.get(f"/api/tracts/{table.tract}/hollows")[1]
@@ -106,8 +114,46 @@ def test_hollows_of_the_land_are_listed_and_gone_to(table: Table) -> None:
     expect(page.locator("#hollow-figures")).to_contain_text(f"{found['brim_m']:.2f} m")
 
 
-def test_a_stream_is_seen_before_it_is_put_and_goes_again(table: Table) -> None:
+def test_what_is_clicked_opens(table: Table) -> None:
+    """A stream, the sea, a dry spot without a hollow; a tab stays open when the stage is come back to."""
     table.open("water")
+    page = table.page
+    streams = table.server.get(f"/api/worlds/{table.world}/streams")
+    x, y = next(one["course"] for one in streams if one["key"] == "sallow-creek")[-6][:2]
+    page.mouse.click(*table.at(x, y))
+    expect(page.locator("#water-streams")).to_have_attribute("aria-selected", "true")
+    expect(page.locator("#stream-name")).to_have_value("Sallow creek")
+    expect(page.locator("#stream-figures")).to_contain_text("in the sea")
+    table.stage("ground")
+    table.stage("water")
+    expect(page.locator("#water-streams")).to_have_attribute("aria-selected", "true")
+    assert table.spot(410, 440)["water"]["key"] == "sea"
+    page.mouse.click(*table.at(410, 440))
+    expect(page.locator("#water-sea")).to_have_attribute("aria-selected", "true")
+    page.mouse.click(*table.at(560, 480))
+    expect(page.locator("#water-pools")).to_have_attribute("aria-selected", "true")
+
+
+def test_the_sea_is_shown_at_a_tide_and_walked_in_as_shown(table: Table) -> None:
+    table.open("water")
+    page = table.page
+    x, y = 410, 440
+    depth = table.spot(x, y)["water_depth_m"]
+    level, high = (table.server.get(f"/api/worlds/{table.world}")[name] for name in ("sea_level_m", "tide_high_m"))
+    page.locator("#show button").first.click()
+    with page.expect_request(lambda request: "tide=high" in request.url):
+        page.locator("select[name=tide]").select_option("high")
+    page.keyboard.press("Escape")
+    expect(page.locator("#show")).to_contain_text("water at high tide")
+    table.stage("trial")
+    page.mouse.click(*table.at(x, y))
+    until(page, f"fern.walker && Math.abs(fern.walker.water - {depth + high - level}) < 0.3")
+    page.keyboard.press("Escape")
+    until(page, "!fern.state.walking")
+
+
+def test_a_stream_is_seen_before_it_is_put_and_goes_again(table: Table) -> None:
+    table.open("water", tabs={"water": "streams"})
     page = table.page
     before = table.spot(720, 520)["elevation_m"]
     page.locator("[data-stream-from=line]").click()
@@ -137,7 +183,7 @@ def test_a_stream_is_seen_before_it_is_put_and_goes_again(table: Table) -> None:
 
 
 def test_a_flood_is_tried_and_a_shore_is_seen_while_the_sea_is_dragged(table: Table) -> None:
-    table.open("water")
+    table.open("water", tabs={"water": "floods"})
     page = table.page
     at = table.revision()
     page.locator("#flood-rain").fill("200")

@@ -231,6 +231,7 @@ EVERYTHING: tuple[dict[str, Any], ...] = (
     {"cover": "earth", "conditions": [
         {"what": "water_distance", "to": 20, "soft": 15}, {"what": "noise", "from": -0.2, "size_m": 30},
     ]},
+    {"cover": "path", "amount": 0.5, "conditions": [{"what": "tide", "from": 0, "to": 150, "soft": 60}]},
     {"cover": "rock", "ragged": 0.7, "conditions": [
         {"what": "slope", "from": 18, "soft": 12}, {"what": "curvature", "from": -40},
         {"what": "shade", "to": 90, "soft": 60},

@@ -180,7 +180,7 @@ def test_f1_tells_of_what_has_the_focus(table: Table) -> None:
     page = table.page
     for selector, words in (
         ("[data-tool=smooth]", "Evens out humps and hollows"),
-        ("[data-stage=water]", "Here the sea gets its level"),
+        ("[data-stage=water]", "Here water gets its levels"),
         ("#flat", "the arrows move a crosshair"),
         ("[data-fold=sheets] .fold-button", "Sheets are separate layers"),
         ("#altitude [data-level=sea]", "how much of the land in view"),

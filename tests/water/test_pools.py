@@ -3,27 +3,33 @@
 from __future__ import annotations
 
 import itertools
+import json
 
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 
 from fernfield.core.errors import Choice, InvalidInput, NotFound
-from fernfield.core.grid import FloatArray
+from fernfield.core.grid import FloatArray, Window
 from fernfield.core.travel.walker import Intent
+from fernfield.work.cover.rows import covers_of
+from fernfield.work.cover.ruling import COVER_RULES, Rule
+from fernfield.work.cover.shares import cover_shares
 from fernfield.work.kernel.commands import patch, put, remove
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import PLOTS, Plot
+from fernfield.work.seen.plan import plan_pixels
 from fernfield.work.seen.sections import line_section
+from fernfield.work.seen.show import Show
 from fernfield.work.seen.spot import spot
 from fernfield.work.studio import Studio
 from fernfield.work.trial.walks import Walk
 from fernfield.work.water.draining import drainage_of, hollows_of
-from fernfield.work.water.flowing import surface, water_at
+from fernfield.work.water.flowing import WaterHere, surface, water_at
 from fernfield.work.water.hollows import PutPool, hollow_around, put_pool, told
-from fernfield.work.water.rows import DRY_M, POOLS, WATER, Pool
+from fernfield.work.water.rows import DRY_M, POOLS, WATER, Pool, tide_level
 from fernfield.work.water.running import way_down
-from fernfield.work.water.standing import between_tides, pool_extent
+from fernfield.work.water.standing import NO_TIDE, between_tides, pool_extent, tides
 from fernfield.work.worlds.beginnings import WorldSpec
 from fernfield.work.worlds.joining import JoinTracts, join
 from fernfield.work.worlds.tracts import TractSpec
@@ -34,6 +40,7 @@ DIG_PIT = {
     "path": [[64, 64, 0], [64, 64, 30]],
 }  # fmt: skip
 """A stroke that digs a pit to 7 m around (64, 64)."""
+HALF = {"name": "Half", "points": [[0, 0], [64, 0], [64, 128], [0, 128]]}
 
 
 @pytest.fixture
@@ -155,7 +162,7 @@ def test_the_sea_stays_out_of_where_it_does_not_reach(pitted: OpenWorld) -> None
     assert wet(pitted).max() == pytest.approx(2)
     found = water_at(pitted, pitted.first_land, 150, 150)
     assert found is not None
-    assert found[1:] == ("Sea", "water")
+    assert (found.name, found.liquid, found.collection, found.key) == ("Sea", "water", "water", "sea")
     pitted.undo()
     assert wet(pitted).max() == 0
     pitted.edit(patch(WATER, "sea", sea_level_m=11.0))
@@ -178,12 +185,58 @@ def test_the_ground_between_the_tides(pitted: OpenWorld) -> None:
     assert between_tides(pitted, land, land.bounds).max() == 0
 
 
+def tidal_trench(world: OpenWorld) -> None:
+    """A trench from the pit to the edge lets the sea in, which goes from 8 to 9 m."""
+    draw(world, "flatten", path=[(150, 150, 0), (299, 150, 20)], radius_m=8, softness=0, strength=60, target_m=7.0)
+    world.edit(patch(WATER, "sea", sea_level_m=8.5, tide_low_m=8.0, tide_high_m=9.0))
+
+
+def test_covers_know_how_high_they_lie_between_the_tides(pitted: OpenWorld) -> None:
+    land = pitted.first_land
+    assert tides(pitted, land, land.bounds).min() == NO_TIDE
+    tidal_trench(pitted)
+    draw(pitted, "flatten", path=[(220, 165, 0), (220, 165, 30)], radius_m=12, softness=0, strength=9, target_m=8.6)
+    heights = land.read("height", land.bounds)
+    part = tides(pitted, land, land.bounds)
+    assert np.allclose(part, (heights - 8) * 100)
+    assert np.array_equal(tides(pitted, land, Window(140, 130, 160, 290), 2), part[140:160:2, 130:290:2])
+    # A dry hollow that is as low has no tide, though it lies under high water.
+    draw(pitted, "flatten", path=[(60, 60, 0), (60, 60, 30)], radius_m=20, softness=0, strength=9, target_m=8.5)
+    assert tides(pitted, land, land.bounds)[240, 60] == NO_TIDE
+    rule = Rule.model_validate({"cover": "rock", "conditions": [{"what": "tide", "from": 0, "to": 100}]})
+    pitted.edit(patch(COVER_RULES, COVER_RULES.only or "", rules=[rule.model_dump(mode="json", exclude_unset=True)]))
+    with pitted.lock:
+        share = cover_shares(pitted, land, land.bounds)[[key for key, _ in covers_of(pitted)].index("rock")]
+    between = (heights > 8) & (heights < 9)
+    assert between.sum() > 100
+    assert share[between].min() == 1
+    assert share[heights == 7].max() == share[240, 60] == 0
+
+
+def test_a_walk_and_a_picture_are_of_the_tide_that_is_asked_for(pitted: OpenWorld) -> None:
+    tidal_trench(pitted)
+    land = pitted.first_land
+    walks = {m: Walk(pitted, land, 290, 150, sea_m=tide_level(pitted, m)) for m in (None, "low", "high")}
+    assert [walks[m].water(290, 150) for m in (None, "low", "high")] == pytest.approx([1.5, 1.0, 2.0])
+    window = Window(0, 0, 301, 301)
+    level, low, high = (plan_pixels(pitted, land, 0, window, Show(tide=tide)) for tide in (None, "low", "high"))
+    assert not np.array_equal(level, low)
+    assert not np.array_equal(low, high)
+    # What never gets wet looks the same.
+    assert np.array_equal(low[20:60, 20:60], high[20:60, 20:60])
+    pitted.edit(patch(WATER, "sea", tide_low_m=None, tide_high_m=None))
+    assert tide_level(pitted, "high") is None
+    assert np.array_equal(level, plan_pixels(pitted, land, 0, window, Show(tide="high")))
+
+
 def test_spot_section_and_walker_know_what_stands_there(pitted: OpenWorld) -> None:
     land = pitted.first_land
     put_pool(pitted, "tarn", pool(8.5))
     found = spot(pitted, land, 150, 150)
     assert found["water_depth_m"] == pytest.approx(1.5)
-    assert found["water"] == {"surface_m": 8.5, "name": "Tarn", "liquid": "water"}
+    assert found["water"] == {
+        "surface_m": 8.5, "name": "Tarn", "liquid": "water", "collection": "pools", "key": "tarn",
+    }  # fmt: skip
     assert found["walk"] == "too deep"
     assert spot(pitted, land, 20, 20)["water"] is None
     line = line_section(pitted, land, [(20, 150), (280, 150)])
@@ -263,7 +316,8 @@ def test_a_pool_across_a_join_is_one(studio: Studio) -> None:
     assert (found["area_m2"], found["volume_m3"]) == (other["area_m2"], other["volume_m3"])
     assert found["brim_m"] == other["brim_m"] == 10
     put_pool(world, "tarn", pool(9, tract=first, x=126, y=64))
-    assert water_at(world, west, 150, 64) == water_at(world, east, 22, 64) == (9, "Tarn", "water")
+    there = WaterHere(9, "Tarn", "water", "pools", "tarn")
+    assert water_at(world, west, 150, 64) == water_at(world, east, 22, 64) == there
     with world.lock:
         whole = surface(world, west, west.bounds)
         again = surface(world, east, east.bounds)
@@ -335,6 +389,25 @@ def test_by_the_api(client: TestClient) -> None:
     assert client.patch(f"/api/worlds/{world}", json={"tide_low_m": 2}).status_code == 422
     still = client.patch(f"/api/worlds/{world}", json={"tide_low_m": None, "tide_high_m": None, "name": None}).json()
     assert (still["tide_low_m"], still["name"]) == (None, "W")
+    assert client.put(f"/api/worlds/{world}/plots/half", json=HALF).status_code == 200
+    tried = {
+        level: client.get(f"/api/tracts/{tract}/flood", params={**window, "x": 64, "y": 64, "level_m": level, **more})
+        for level, more in ((6, {}), (8, {}), (9, {"plot": "half"}), (11, {"runs_over": True}))
+    }
+    told = {level: json.loads(answer.headers["x-flood"]) for level, answer in tried.items()}
+    assert [told[level]["deepest_m"] for level in tried] == [0, 1, 2, 4]
+    assert told[8]["area_m2"] == pytest.approx(1.0 * told[8]["stands_m3"], rel=0.3)
+    assert told[9]["area_m2"] == pytest.approx(hollow["area_m2"] / 2, rel=0.1)
+    assert (told[11]["area_m2"], told[11]["runs_off"], told[9]["runs_off"]) == (129 * 129, True, False)
+    deep = np.frombuffer(tried[8].content, "<f4").reshape(65, 65)
+    assert (deep[0, 0], deep[32, 32]) == (0, 1)
+    assert client.get(pools).json()[0]["level_m"] == 8.5
+    for wrong, status in (({"level_m": 8}, 422), ({"x": 64, "y": 64, "level_m": 8, "plot": "gone"}, 404),
+                          ({"x": 64, "y": 64, "level_m": "high"}, 422)):  # fmt: skip
+        assert client.get(f"/api/tracts/{tract}/flood", params={**window, **wrong}).status_code == status
+    sea = client.get(f"/api/tracts/{tract}/water", params={**window, "only": "sea", "sea_level_m": 10.5})
+    assert np.unique(np.frombuffer(sea.content, "<f4")).tolist() == [10.5]
+    assert client.get(f"/api/tracts/{tract}/water", params={**window, "tide": "spring"}).status_code == 422
     assert client.delete(f"{pools}/tarn").status_code == 200
     assert client.get(pools).json() == []
     assert Pool(name="P", x=0, y=0, level_m=3).liquid == "water"

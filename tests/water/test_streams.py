@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import threading
 from collections.abc import Callable
 from typing import Any
 
@@ -30,6 +31,7 @@ from fernfield.work.water.room import ROOM as WATER_ROOM
 from fernfield.work.water.rows import OWN_LIQUIDS, POOLS, STREAMS, OwnLiquid, Stream, liquid_of
 from fernfield.work.water.running import way_down
 from fernfield.work.water.streams import PatchStream, PutStream, drop_stream, look_at, put_stream
+from fernfield.work.water.ways import Ways
 from fernfield.work.worlds.beginnings import WorldSpec
 from fernfield.work.worlds.joining import JoinTracts, join
 from fernfield.work.worlds.tracts import TractSpec
@@ -338,12 +340,42 @@ def test_two_streams_whichever_was_first(made: Made) -> None:
     assert np.array_equal(*both)
 
 
+def test_others_work_on_while_a_stream_is_planned_and_it_runs_on_their_ground(
+    made: Made, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    world = made(valley)
+    trace, rounds = Ways.trace, []
+
+    def disturbed(ways: Ways) -> set[str]:
+        found = trace(ways)
+        rounds.append(world.revision)
+        if len(rounds) == 1:
+            # Somebody dams the valley before the stream is kept; the world is not held meanwhile.
+            other = threading.Thread(
+                target=lambda: draw(world, "raise", path=[(128, 90, 0), (128, 90, 2)], radius_m=20, strength=3)
+            )
+            other.start()
+            other.join(30)
+            assert not other.is_alive()
+        return found
+
+    monkeypatch.setattr(Ways, "trace", disturbed)
+    put_stream(world, "beck", beck(width_m=4, points=[[128, 236], [128, 0]]))
+    assert rounds == [0, 1]
+    holds_water(world)
+    assert [f.words for f in found_in(world) if f.check == "streams"] == []
+    monkeypatch.undo()
+    was = world.row(STREAMS, "beck")
+    put_stream(world, "beck", PatchStream())
+    assert world.row(STREAMS, "beck") == was
+
+
 def test_water_is_told_of_at_a_spot_and_findings_say_when_the_ground_has_moved(made: Made) -> None:
     world = made(valley)
     put_stream(world, "beck", beck(width_m=4, points=[[128, 236], [128, 0]]))
     found = water_at(world, world.first_land, 128, 128)
     assert found is not None
-    assert found[1:] == ("Beck", "water")
+    assert (found.name, found.collection, found.key) == ("Beck", "streams", "beck")
     assert water_at(world, world.first_land, 128 + 30, 128) is None
     assert [f.words for f in found_in(world) if f.check in ("water", "streams")] == []
     draw(world, "raise", path=[(128, 128, 0), (128, 128, 2)], radius_m=12, softness=0, strength=3)

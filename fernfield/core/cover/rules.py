@@ -45,13 +45,14 @@ WHATS: dict[str, What] = {
     what.name: what
     for what in (
         What("elevation", "Elevation", "m", -12_000, 12_000, ELEVATION),
-        What("above_water", "Height over the water", "m", -12_000, 12_000, ELEVATION),
+        What("above_water", "Height over the sea", "m", -12_000, 12_000, ELEVATION),
         What("slope", "Slope", "°", 0, 90, SLOPE),
         What("aspect", "Aspect", "°", 0, 360, ASPECT, around=True),
         What("curvature", "Curvature", "per 100 m", -10_000, 10_000, CURVATURE),
         What("wetness", "Wetness", "", -10, 40),
         What("shade", "Shade", "%", 0, 100),
         What("water_distance", "Distance to water", "m", 0, 1_000),
+        What("tide", "Between the tides", "%", -1_000, 1_000),
         What("noise", "Noise", "", -1, 1),
         What("plot", "Inside a plot", "m", -500, 500),
         What("line_distance", "Distance to a line", "m", 0, 1_000),

@@ -57,6 +57,7 @@ from fernfield.work.seen.sections import section
 from fernfield.work.seen.spot import spot
 from fernfield.work.sites.rows import default_start
 from fernfield.work.trial.walks import Walk
+from fernfield.work.water.rows import tide_level
 
 T = TypeVar("T")
 
@@ -481,13 +482,14 @@ class Connection:
         self._end_walk()
 
         def begin() -> Walk:
+            sea = tide_level(self._world, message.tide)
             if message.x is not None and message.y is not None:
                 part = self._land.part_at(message.x, message.y)
                 tract_id = self._tract_id if part is None else part.tract.row.id
-                return Walk(self._world, self._walked(tract_id), message.x, message.y, message.facing)
+                return Walk(self._world, self._walked(tract_id), message.x, message.y, message.facing, sea_m=sea)
             land = self._walked(self._tract_id)
             part, start = default_start(self._world, land)
-            return Walk(self._world, land, part.x + start.x, part.y + start.y, start.turn_deg, start.over_m)
+            return Walk(self._world, land, part.x + start.x, part.y + start.y, start.turn_deg, start.over_m, sea)
 
         try:
             walk = await self._thread(begin)

@@ -11,6 +11,7 @@ from fernfield.work.kernel.commands import PathPoint
 from fernfield.work.kernel.rows import Key
 from fernfield.work.plots.keep import KeepTo
 from fernfield.work.strokes import StrokeStart
+from fernfield.work.water.rows import Tide
 
 
 class Message(BaseModel):
@@ -43,6 +44,7 @@ class View(Message):
     cover: Key | None = None
     rule: Rule | None = None
     guise: Key | None = None
+    tide: Tide | None = None
     heights: bool = False
     shown: Annotated[int, Field(ge=0, le=1_000_000_000)] = 0
 
@@ -80,12 +82,13 @@ class AskSpot(Message):
 
 
 class BeginWalk(Message):
-    """Begin a walk at (x, y), or at the default start when they are left out."""
+    """Begin a walk at (x, y), or at the default start when they are left out; the sea stands as at `tide`."""
 
     is_: Literal["walk"] = Field(alias="is")
     x: Metres | None = None
     y: Metres | None = None
     facing: Metres = 0.0
+    tide: Tide | None = None
 
 
 class Wish(Message):

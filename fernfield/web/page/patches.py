@@ -125,6 +125,7 @@ class Patches:
             view.cover,
             view.rule,
             view.guise,
+            view.tide,
         )
         picture = plan_pixels(self._world, land, view.level, pixels, show).tobytes()
         head |= {"is": "patch", "level": view.level, "pixels": pixels.as_list(), "shown": view.shown}

@@ -25,6 +25,7 @@ from fernfield.work.seen.sections import line_section, section
 from fernfield.work.seen.show import Show
 from fernfield.work.seen.spot import levels, spot
 from fernfield.work.strokes import MOST_AT_ONCE, Stroke, work_of
+from fernfield.work.water.rows import Tide
 
 seen = APIRouter()
 """What is asked of a tract in its own posts and metres, and of a land in the world's."""
@@ -53,6 +54,7 @@ def _show(
     cover: Annotated[str, Query(max_length=40, description="whose share is mapped, for the overlay share")] = "",
     rule: Annotated[str, Query(max_length=4000, description="for covers, as JSON, for the overlay rule")] = "",
     guise: Annotated[str, Query(max_length=40, description="as which the covers are looked at")] = "",
+    tide: Annotated[Tide | None, Query(description="at which the sea is shown")] = None,
 ) -> Show:
     names = tuple(name for name in overlays.split(",") if name)
     for name in names:
@@ -61,7 +63,7 @@ def _show(
     return Show(
         None if contour_m == "auto" else contour_m, water, growth, shadows, names,
         _as_json(KeepTo, keep_to, "keep_to", "what a stroke keeps to"), cover or None,
-        _as_json(Rule, rule, "rule", "a rule for covers"), guise or None,
+        _as_json(Rule, rule, "rule", "a rule for covers"), guise or None, tide,
     )  # fmt: skip
 
 

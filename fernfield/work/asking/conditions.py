@@ -17,8 +17,8 @@ from fernfield.work.plots.rows import LINES, PLOTS
 MOST_CONDITIONS = 8
 
 WhatName = Literal[
-    "elevation", "above_water", "slope", "aspect", "curvature", "wetness", "shade", "water_distance", "noise", "plot",
-    "line_distance", "piece_distance", "cover",
+    "elevation", "above_water", "slope", "aspect", "curvature", "wetness", "shade", "water_distance", "tide", "noise",
+    "plot", "line_distance", "piece_distance", "cover",
 ]  # fmt: skip
 NAMES: dict[str, tuple[str, ...]] = {
     "plot": ("plot",), "line_distance": ("line",), "piece_distance": ("piece",), "cover": ("cover",),

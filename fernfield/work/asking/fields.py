@@ -211,6 +211,11 @@ def _wetness(asked: Asked, condition: Condition) -> FloatArray:
     return np.asarray(upper * (1 - v) + lower * v, np.float32)
 
 
+def _tide(asked: Asked, condition: Condition) -> FloatArray:
+    """How high a post lies between low and high tide, 0 to 100. [%]"""
+    return asked.world.house.tides(asked.world, asked.land, asked.posts, asked.step)
+
+
 def _shade(asked: Asked, condition: Condition) -> FloatArray:
     """How much of the sun's course the land takes from a post. [%]"""
     around = reach_posts(asked.spacing)
@@ -274,6 +279,7 @@ FIELDS: dict[str, Field] = {
     "wetness": _wetness,
     "shade": _shade,
     "water_distance": _water_distance,
+    "tide": _tide,
     "noise": _noise,
     "plot": _plot,
     "line_distance": _line_distance,

@@ -73,11 +73,19 @@ Paces = Callable[["OpenWorld", Land, Window], FloatArray | None]
 
 class Surface(Protocol):
     """The elevation of what lies liquid over the ground at every `step`-th post of a window, far under all ground where
-    nothing does [m]; with `firm`, only of what bears a walker."""
+    nothing does [m]; with `firm`, only of what bears a walker; `sea_m`: as if open water stood at that level."""
 
     def __call__(
-        self, world: OpenWorld, land: Land, window: Window, step: int = 1, *, firm: bool = False
-    ) -> FloatArray: ...
+        self, world: OpenWorld, land: Land, window: Window, step: int = 1, *, firm: bool = False,
+        sea_m: float | None = None,
+    ) -> FloatArray: ...  # fmt: skip
+
+
+class Tides(Protocol):
+    """How high every `step`-th post of a window lies between low and high water, 0 at low and 100 at high [%]; far more
+    where no tide comes."""
+
+    def __call__(self, world: OpenWorld, land: Land, window: Window, step: int = 1) -> FloatArray: ...
 
 
 class TakesUp(Protocol):
@@ -92,7 +100,7 @@ class Room:
 
     obstacles : what of it stands in a walker's way
     sea_of : the level of standing water in a tract; the one room that knows it [m]
-    surface : where liquid stands over the ground; one room knows it
+    surface, tides : where liquid stands over the ground, and where it comes and goes; one room knows it
     takes_up : how much of each post of a window a row of its takes up, 0 to 1; one room knows it
     stands : where pieces stand; one room knows it
     paces : how the ground slows a walker; one room knows it
@@ -110,6 +118,7 @@ class Room:
     obstacles: Obstacles | None = None
     sea_of: Callable[[OpenWorld, str], float] | None = None
     surface: Surface | None = None
+    tides: Tides | None = None
     takes_up: TakesUp | None = None
     stands: Stands | None = None
     paces: Paces | None = None
@@ -152,6 +161,10 @@ class House:
     @cached_property
     def surface(self) -> Surface:
         return next(room.surface for room in self.rooms if room.surface is not None)
+
+    @cached_property
+    def tides(self) -> Tides:
+        return next(room.tides for room in self.rooms if room.tides is not None)
 
     @cached_property
     def taken_up(self) -> TakesUp:

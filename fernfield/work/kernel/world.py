@@ -10,7 +10,7 @@ import threading
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import nullcontext
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from sqlalchemy import Connection
@@ -51,6 +51,9 @@ from fernfield.work.kernel.writing.sweep import Sweep, sweep
 
 SPOTS_AT_ONCE = 48
 """Tiles of coarser levels that are made while others wait."""
+AHEAD = 3
+"""So often a plan is made beside a world that others change."""
+T = TypeVar("T")
 
 __all__ = ["OpenWorld", "Outcome", "Tract", "Unread"]
 
@@ -321,9 +324,11 @@ class OpenWorld:
         """The level of standing water in a tract. [m]"""
         return self.house.sea_of(self, tract_id)
 
-    def surface(self, land: Land, window: Window, step: int = 1, *, firm: bool = False) -> FloatArray:
+    def surface(
+        self, land: Land, window: Window, step: int = 1, *, firm: bool = False, sea_m: float | None = None
+    ) -> FloatArray:
         """The elevation of what lies liquid over the ground, far under it where nothing does. Hold the lock. [m]"""
-        return self.house.surface(self, land, window, step, firm=firm)
+        return self.house.surface(self, land, window, step, firm=firm, sea_m=sea_m)
 
     def picture(self, key: str) -> FloatArray:
         """A grey image of 0 to 1: one of our own, or the user's. Raises NotFound."""
@@ -444,6 +449,21 @@ class OpenWorld:
     def sweep(self, begin: Callable[[], Sweep], say: Callable[[float], None] = _no_step) -> Outcome:
         """Make an edit of many tiles beside the world, as one revision: see `sweep`."""
         return sweep(self, begin, say)
+
+    def ahead(self, plan: Callable[[], T]) -> Callable[[], T]:
+        """Work a plan out beside the world, before an edit holds it: what is given tells it then, under the lock. It is
+        worked out again where others have changed the world meanwhile. Raises what `plan` raises.
+        """
+        for _ in range(AHEAD):
+            with self.lock:
+                at, quiet = self.revision, not self.holds
+            found = plan()
+            with self.lock:
+                # What a stroke under way has moved may go back where it was.
+                fits = quiet and not self.holds and at == self.revision
+            if fits or not quiet:
+                break
+        return lambda: found if fits and at == self.revision else plan()
 
     def rests_on(self, *collections: str) -> Callable[[], bool]:
         """Says whether the rows of some collections are as they are now, and the tracts lie as they do."""

@@ -33,6 +33,7 @@ from fernfield.work.light.rows import LIGHT
 from fernfield.work.seen.overlaid import lay_over
 from fernfield.work.seen.show import Show
 from fernfield.work.water.flowing import streams_seen
+from fernfield.work.water.rows import tide_level
 from fernfield.work.water.standing import liquids_over
 
 FINEST_LEVEL = -2
@@ -69,7 +70,7 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         heights = land.seen(HEIGHT, posts, step)
         lit = _lit(land, posts, step, light.sun_bearing_deg, light.sun_height_deg) if show.shadows else None
         interval = show.interval(land, level)
-        water = world.surface(land, posts, step) if show.water else None
+        water = world.surface(land, posts, step, sea_m=tide_level(world, show.tide)) if show.water else None
         liquids = list(liquids_over(world, land, posts, step)) if show.water else []
         streams = streams_seen(world, land, level, part) if show.water else None
         laid = laid_on(world, land, posts, step, heights)

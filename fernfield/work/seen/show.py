@@ -9,6 +9,7 @@ from fernfield.core.drawing.overlays import tint_range
 from fernfield.work.cover.ruling import Rule
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.plots.keep import KeepTo
+from fernfield.work.water.rows import Tide
 
 
 @dataclass(frozen=True, slots=True)
@@ -17,6 +18,7 @@ class Show:
 
     contour_m : the interval, 0 for none, None for what suits the zoom and the relief [m]
     overlays : by name; keep_to : of the stroke
+    tide : at which the sea is shown, None: at its level
     cover : whose share is mapped; rule : for covers, which is tried out; guise : that is looked at before it is set
     """
 
@@ -29,6 +31,7 @@ class Show:
     cover: str | None = None
     rule: Rule | None = None
     guise: str | None = None
+    tide: Tide | None = None
 
     def interval(self, land: Land, level: int) -> float:
         """The interval of contours in a picture of a level, 0 for none. [m]"""

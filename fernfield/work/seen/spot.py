@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import asdict
 from typing import Any
 
 import numpy as np
@@ -42,8 +43,8 @@ def spot(world: OpenWorld, land: Land, x: float, y: float) -> dict[str, Any]:
     slope = float(slope_degrees(heights, grid.spacing)[at])
     aspect = float(aspect_degrees(heights, grid.spacing)[at])
     gait, water = Gait(), water_at(world, land, x, y)
-    depth = 0.0 if water is None else water[0] - z
-    wade = gait.wade if water is None else liquid_of(world, water[2]).wade_m
+    depth = 0.0 if water is None else water.surface_m - z
+    wade = gait.wade if water is None else liquid_of(world, water.liquid).wade_m
     walk = "too deep" if 0 < wade <= depth else "too steep" if slope > gait.steepest_deg else "climbable"
     plots = [
         plot.name
@@ -61,7 +62,7 @@ def spot(world: OpenWorld, land: Land, x: float, y: float) -> dict[str, Any]:
         "slope_percent": math.tan(math.radians(slope)) * 100,
         "aspect_deg": None if math.isnan(aspect) else aspect,
         "water_depth_m": depth,
-        "water": None if water is None else {"surface_m": water[0], "name": water[1], "liquid": water[2]},
+        "water": None if water is None else asdict(water),
         "walk": walk,
         "covers": {cover.name: float(share) for (_, cover), share in zip(covers_of(world), shares, strict=True)},
         "growth_within_10_m": near,

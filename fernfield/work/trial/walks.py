@@ -24,11 +24,12 @@ class Walk:
     """One walker in a world. `advance` is called at a steady rate; the ground may change meanwhile."""
 
     def __init__(
-        self, world: OpenWorld, land: Land, x: float, y: float, facing: float = 0.0, over_m: float = 0.0
-    ) -> None:
-        """A walk from a place, with a facing [°], and so high over the ground there. [m]"""
+        self, world: OpenWorld, land: Land, x: float, y: float, facing: float = 0.0, over_m: float = 0.0,
+        sea_m: float | None = None,
+    ) -> None:  # fmt: skip
+        """A walk from a place, with a facing [°], and so high over the ground there; the sea as if at `sea_m`. [m]"""
         land.need(x, y, "a walk's beginning")
-        self._world, self._land = world, land
+        self._world, self._land, self._sea_m = world, land, sea_m
         self._heights: FloatArray
         self._window: Window
         self._obstacles: list[Obstacle] = []
@@ -84,7 +85,7 @@ class Walk:
             around = self._land.around(x, y, REACH_M)
             self._window = self._land.clip(around.pad(2))
             self._heights = self._land.read(HEIGHT, self._window)
-            self._water = self._world.surface(self._land, self._window)
+            self._water = self._world.surface(self._land, self._window, sea_m=self._sea_m)
             self._firm = self._world.surface(self._land, self._window, firm=True)
             self._paces = self._world.house.paces(self._world, self._land, self._window)
             self._obstacles = [

@@ -17,7 +17,8 @@ from fernfield.core.wetness import wetness
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.water.standing import sea_over, standing
+from fernfield.work.water.rows import Pool
+from fernfield.work.water.standing import pool_extent, sea_over, standing
 
 What = Literal["catchment_m2", "direction", "wetness", "order"]
 WHATS = ("catchment_m2", "direction", "wetness", "order")
@@ -150,6 +151,24 @@ def flood_of(
         rows, cols = heights.shape
         water[min(max(row, 0), rows - 1), min(max(col, 0), cols - 1)] += volume_m3
     return found, flooded(heights, drainage, water, cell)
+
+
+def stands_to(
+    world: OpenWorld, land: Land, pool: Pool, posts: Window, step: int = 1
+) -> tuple[FloatArray, dict[str, Any]]:
+    """How deep a pool would stand at every `step`-th post of a window [m], and what it would come to in all."""
+    with world.lock:
+        extent = pool_extent(world, land, "?tried", pool)
+        every = np.asarray(land.read(HEIGHT, extent.window), np.float32)
+        ground = np.asarray(land.seen(HEIGHT, posts, step), np.float32)
+        wet = extent.at(posts, step)
+    cell, level = land.grid.spacing**2, np.float32(pool.level_m)
+    deep = np.where(extent.wet, level - every, np.float32(0))
+    here = np.where(wet, np.maximum(level - ground[: wet.shape[0], : wet.shape[1]], 0), np.float32(0))
+    return here, {
+        "stands_m3": round(float(deep.sum(dtype=np.float64)) * cell, 2), "area_m2": int(extent.wet.sum()) * cell,
+        "deepest_m": round(float(deep.max()), 3), "runs_off": extent.runs_off or extent.too_large,
+    }  # fmt: skip
 
 
 def flood_told(found: Drained, flood: Flood) -> dict[str, Any]:

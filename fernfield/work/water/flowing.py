@@ -13,16 +13,19 @@ from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.water.laying import Laid, falls_of, stream_over, streams_of
+from fernfield.work.water.rows import POOLS, STREAMS, WATER
 from fernfield.work.water.standing import pool_extent, pools_of, sea_over, standing
 
 
-def surface(world: OpenWorld, land: Land, window: Window, step: int = 1, *, firm: bool = False) -> FloatArray:
+def surface(
+    world: OpenWorld, land: Land, window: Window, step: int = 1, *, firm: bool = False, sea_m: float | None = None
+) -> FloatArray:
     """The elevation of the water's surface at every `step`-th post of a window, `DRY_M` where there is none. [m]
 
     Beside what is wet it goes on for a post, so that shores can be drawn: water is where it is above the ground.
-    `firm`: only what bears a walker. Hold the world's lock.
+    `firm`: only what bears a walker; `sea_m`: as if the sea stood there. Hold the world's lock.
     """
-    out = standing(world, land, window, step, firm=firm)
+    out = standing(world, land, window, step, firm=firm, sea_m=sea_m)
     if firm:
         return out
     for _, _, one in streams_of(world, land):
@@ -80,24 +83,35 @@ def wading(world: OpenWorld, land: Land, window: Window, step: int = 1) -> Float
     return out
 
 
-def water_at(world: OpenWorld, land: Land, x: float, y: float) -> tuple[float, str, str] | None:
-    """The surface of the water over a place [m], its name and its liquid; None where it is dry."""
+@dataclass(frozen=True)
+class WaterHere:
+    """What stands or runs over a place: its surface [m], its name and liquid, and the row that it is."""
+
+    surface_m: float
+    name: str
+    liquid: str
+    collection: str
+    key: str
+
+
+def water_at(world: OpenWorld, land: Land, x: float, y: float) -> WaterHere | None:
+    """The highest water over a place; None where it is dry."""
     with world.lock:
         z = land.elevation(x, y)
         row, col = round(land.grid.row_of(y)), round(land.grid.col_of(x))
-        best: tuple[float, str, str] | None = None
+        best: WaterHere | None = None
         here = land.clip(Window(row, col, row + 1, col + 1))
         sea = float(sea_over(world, land, here)[0, 0])
         if sea > z:
-            best = sea, "Sea", "water"
+            best = WaterHere(sea, "Sea", "water", WATER.name, "sea")
         for key, pool in pools_of(world, land):
             extent = pool_extent(world, land, key, pool)
             r, c = row - extent.window.row0, col - extent.window.col0
             inside = 0 <= r < extent.wet.shape[0] and 0 <= c < extent.wet.shape[1] and extent.wet[r, c]
-            if inside and pool.level_m > z and (best is None or pool.level_m > best[0]):
-                best = pool.level_m, pool.name, pool.liquid
-        for _, stream, one in streams_of(world, land):
+            if inside and pool.level_m > z and (best is None or pool.level_m > best.surface_m):
+                best = WaterHere(pool.level_m, pool.name, pool.liquid, POOLS.name, key)
+        for key, stream, one in streams_of(world, land):
             runs = stream_over(one, here)
-            if runs is not None and float(runs[0, 0]) > z and (best is None or float(runs[0, 0]) > best[0]):
-                best = float(runs[0, 0]), stream.name, "water"
+            if runs is not None and float(runs[0, 0]) > z and (best is None or float(runs[0, 0]) > best.surface_m):
+                best = WaterHere(float(runs[0, 0]), stream.name, "water", STREAMS.name, key)
     return best

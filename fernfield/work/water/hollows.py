@@ -22,8 +22,8 @@ from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.kernel.writing.drawing import draw_ground
 from fernfield.work.kernel.writing.ledger import Ended, said
 from fernfield.work.kernel.writing.sweep import Sweep
-from fernfield.work.water.coursing import Network, planned
 from fernfield.work.water.laying import part_of
+from fernfield.work.water.network import Network, planned
 from fernfield.work.water.rows import POOLS, Pool, Stream
 from fernfield.work.water.running import (
     MOST_POSTS,

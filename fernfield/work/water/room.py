@@ -9,6 +9,7 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.water.findings import hollow_findings, stream_findings, water_findings
 from fernfield.work.water.flowing import surface
 from fernfield.work.water.rows import OWN_LIQUIDS, POOLS, STREAMS, WATER, liquids_of, sea_of
+from fernfield.work.water.standing import tides
 
 
 def _manifest(world: OpenWorld) -> dict[str, Any]:
@@ -30,6 +31,7 @@ ROOM = Room(
     collections=(WATER, OWN_LIQUIDS, POOLS, STREAMS),
     sea_of=sea_of,
     surface=surface,
+    tides=tides,
     checks=(Check("water", water_findings), Check("streams", stream_findings), Check("hollows", hollow_findings)),
     manifest=_manifest,
 )

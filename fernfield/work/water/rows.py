@@ -205,6 +205,15 @@ def sea_level(world: OpenWorld) -> float:
     return world.only(WATER).sea_level_m
 
 
+Tide = Literal["low", "high"]
+
+
+def tide_level(world: OpenWorld, tide: Tide | None) -> float | None:
+    """How high the sea stands at a tide [m]; None: as it is set, and where it has no tides."""
+    sea = world.only(WATER)
+    return {"low": sea.tide_low_m, "high": sea.tide_high_m}[tide] if tide else None
+
+
 def sea_of(world: OpenWorld, tract_id: str) -> float:
     """The level of the sea in a tract: underground it is dry, however deep. [m]"""
     return DRY_M if world.place_of(tract_id).kind == "underground" else sea_level(world)

@@ -31,6 +31,8 @@ FIRST_POSTS, MOST_POSTS = 96, 3_000_000
 """A pool is looked for this far around its place first, and on so many posts at most."""
 MOST_KEPT = 256
 MEETS_M = 0.02
+NO_TIDE = 1e6
+"""How high ground to which the sea never comes lies between the tides. [%]"""
 
 _REACH: OrderedDict[tuple[str, str], tuple[tuple[object, ...], int, Window, ByteArray]] = OrderedDict()
 _POOLS: OrderedDict[tuple[str, str, str], tuple[tuple[object, ...], Extent]] = OrderedDict()
@@ -46,6 +48,14 @@ class Extent:
     wet: NDArray[np.bool_]
     runs_off: bool = False
     too_large: bool = False
+
+    def at(self, posts: Window, step: int = 1) -> NDArray[np.bool_]:
+        """Whether it covers every `step`-th post of a window."""
+        rows = np.arange(posts.row0, posts.row1, step) - self.window.row0
+        cols = np.arange(posts.col0, posts.col1, step) - self.window.col0
+        height, width = self.wet.shape
+        inside = ((rows >= 0) & (rows < height))[:, None] & ((cols >= 0) & (cols < width))[None]
+        return np.asarray(self.wet[np.ix_(rows.clip(0, height - 1), cols.clip(0, width - 1))] & inside)
 
 
 def _reached(world: OpenWorld, land: Land, sea: float, seen_step: int = 1) -> tuple[int, Window, ByteArray]:
@@ -101,15 +111,25 @@ def sea_over(world: OpenWorld, land: Land, posts: Window, step: int = 1, level: 
     return out
 
 
+def tides(world: OpenWorld, land: Land, window: Window, step: int = 1) -> FloatArray:
+    """How high every `step`-th post of a window lies between the tides, 0 at low and 100 at high [%]; `NO_TIDE` where
+    the sea does not come. Hold the world's lock."""
+    sea = world.only(WATER)
+    shape = -(-window.rows // step), -(-window.cols // step)
+    low, high = sea.tide_low_m, sea.tide_high_m
+    if low is None or high is None or sea_of(world, land.id) == DRY_M:
+        return np.full(shape, NO_TIDE, np.float32)
+    heights = np.asarray(land.seen(HEIGHT, window, step), np.float32)[: shape[0], : shape[1]]
+    part = (heights - np.float32(low)) / np.float32(max(high - low, 1e-3)) * np.float32(100)
+    # Above high tide it goes on; land below that the sea does not reach stays dry.
+    dry = (heights < np.float32(high)) & (sea_over(world, land, window, step, high) == DRY_M)
+    return np.asarray(np.where(dry, np.float32(NO_TIDE), part), np.float32)
+
+
 def between_tides(world: OpenWorld, land: Land, posts: Window, step: int = 1) -> FloatArray:
     """1 at every `step`-th post that the sea covers at high tide and leaves at low tide, else 0."""
-    sea = world.only(WATER)
-    shape = -(-posts.rows // step), -(-posts.cols // step)
-    if sea.tide_low_m is None or sea.tide_high_m is None or sea_of(world, land.id) == DRY_M:
-        return np.zeros(shape, np.float32)
-    heights = np.asarray(land.seen(HEIGHT, posts, step), np.float32)[: shape[0], : shape[1]]
-    high = sea_over(world, land, posts, step, sea.tide_high_m)
-    return ((heights < high) & (heights >= np.float32(sea.tide_low_m))).astype(np.float32)
+    part = tides(world, land, posts, step)
+    return ((part >= 0) & (part < 100)).astype(np.float32)
 
 
 def home_of(world: OpenWorld, pool: Pool) -> Tract:
@@ -171,8 +191,13 @@ def _closed(world: OpenWorld, land: Land, pool: Pool, window: Window, at: tuple[
     """Where a pool must not go: out of its plot, down the bed of a stream, and where there is no land."""
     void = land.void(np.arange(window.row0, window.row1), np.arange(window.col0, window.col1))
     closed = None if void is None else void.astype(np.uint8)
-    # What comes into a pool meets its level; what ends below it leads away from it, and would empty it.
-    leave = [one for _, _, one in streams_of(world, land) if one.course.surface[-1] < pool.level_m - MEETS_M]
+    # What comes into a pool meets its level; what ends below it leads away from it, and would empty it. One that runs
+    # over its brim drowns them all.
+    leave = (
+        []
+        if pool.runs_over
+        else [one for _, _, one in streams_of(world, land) if one.course.surface[-1] < pool.level_m - MEETS_M]
+    )
     bed = lowest_of(leave, window, pool.level_m)
     if bed is not None and bed[at[0] - window.row0, at[1] - window.col0] >= np.float32(pool.level_m):
         below = (bed < np.float32(pool.level_m)).astype(np.uint8)
@@ -191,14 +216,16 @@ def pools_of(world: OpenWorld, land: Land) -> Iterator[tuple[str, Pool]]:
         yield from world.each_in(POOLS, part.tract.row.id)
 
 
-def standing(world: OpenWorld, land: Land, window: Window, step: int = 1, *, firm: bool = False) -> FloatArray:
+def standing(
+    world: OpenWorld, land: Land, window: Window, step: int = 1, *, firm: bool = False, sea_m: float | None = None
+) -> FloatArray:
     """The surface of sea and pools at every `step`-th post of a window, `DRY_M` where there is none. [m]
 
     Beside what is wet it goes on for one post, so that shores can be drawn: water stands where it is above the ground.
-    `firm`: only what bears a walker. Hold the world's lock.
+    `firm`: only what bears a walker; `sea_m`: as if the sea stood there. Hold the world's lock.
     """
     shape = -(-window.rows // step), -(-window.cols // step)
-    out = np.full(shape, DRY_M, np.float32) if firm else sea_over(world, land, window, step)
+    out = np.full(shape, DRY_M, np.float32) if firm else sea_over(world, land, window, step, sea_m)
     for key, pool in pools_of(world, land):
         if firm and liquid_of(world, pool.liquid).wade_m > 0:
             continue
@@ -245,10 +272,4 @@ def liquids_over(
         extent = pool_extent(world, land, key, pool)
         if extent.window.meet(posts).empty:
             continue
-        rows = np.arange(posts.row0, posts.row1, step) - extent.window.row0
-        cols = np.arange(posts.col0, posts.col1, step) - extent.window.col0
-        inside = ((rows >= 0) & (rows < extent.wet.shape[0]))[:, None] & ((cols >= 0) & (cols < extent.wet.shape[1]))[
-            None
-        ]
-        wet = extent.wet[np.ix_(rows.clip(0, extent.wet.shape[0] - 1), cols.clip(0, extent.wet.shape[1] - 1))]
-        yield wet & inside, liquid_of(world, pool.liquid)
+        yield extent.at(posts, step), liquid_of(world, pool.liquid)

@@ -17,9 +17,10 @@ from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.kernel.writing.draft import Draft
 from fernfield.work.kernel.writing.ledger import Ended, said
 from fernfield.work.kernel.writing.sweep import Sweep, Unit
-from fernfield.work.water.coursing import SHEET, SHEET_NAME, Network, apart_of, planned
 from fernfield.work.water.laying import falls_of, laid, lowest_of, part_of
+from fernfield.work.water.network import Network, planned
 from fernfield.work.water.rows import MOST_POINTS, POOLS, STREAMS, WATER, Stream
+from fernfield.work.water.ways import SHEET, SHEET_NAME, apart_of
 
 
 class PutStream(Command):
@@ -88,11 +89,10 @@ def put_stream(world: OpenWorld, key: str, command: PutStream | PatchStream) -> 
     Raises InHollow, Conflict where it has no way to run, NotFound.
     """
     found: dict[str, Any] = {}
+    plan = world.ahead(lambda: _planned(world, key, command))
 
     def begin() -> Sweep:
-        stream = _wanted(world, key, command)
-        land = _land_of(world, stream.tract)
-        network = planned(world, land, key, stream)
+        land, network = plan()
         row = network.streams.get(key) or world.row(STREAMS, key)
         found.update(told(world, land, key, row))
         verb = "Changed" if key in world.rows[STREAMS.name] else "Put"
@@ -102,13 +102,26 @@ def put_stream(world: OpenWorld, key: str, command: PutStream | PatchStream) -> 
     return world.sweep(begin), found
 
 
+def _planned(world: OpenWorld, key: str, command: PutStream | PatchStream) -> tuple[Land, Network]:
+    with world.lock:
+        stream = _wanted(world, key, command)
+        land = _land_of(world, stream.tract)
+    return land, planned(world, land, key, stream)
+
+
 def drop_stream(world: OpenWorld, key: str) -> Outcome:
     """Take a stream away. Streams that ran into it run on by themselves."""
 
+    def without() -> tuple[Land, Network]:
+        with world.lock:
+            land = _land_of(world, world.row(STREAMS, key).tract)
+        return land, planned(world, land, key, None)
+
+    plan = world.ahead(without)
+
     def begin() -> Sweep:
         row = world.row(STREAMS, key)
-        land = _land_of(world, row.tract)
-        network = planned(world, land, key, None)
+        land, network = plan()
         network.streams[key] = None
         return stream_sweep(world, land, network, f"Deleted the stream {row.name}", DropStream())
 
@@ -141,11 +154,9 @@ def stream_sweep(world: OpenWorld, land: Land, network: Network, words: str, com
 
 def look_at(world: OpenWorld, key: str, command: PutStream | PatchStream) -> dict[str, Any]:
     """What a stream would come to, or is as it was; nothing is changed. Raises as `put_stream`."""
+    land, network = _planned(world, key, command)
     with world.lock:
-        stream = _wanted(world, key, command)
-        land = _land_of(world, stream.tract)
-        row = planned(world, land, key, stream).streams.get(key) or world.row(STREAMS, key)
-        return told(world, land, key, row)
+        return told(world, land, key, network.streams.get(key) or world.row(STREAMS, key))
 
 
 def told(world: OpenWorld, land: Land, key: str, row: Stream) -> dict[str, Any]:

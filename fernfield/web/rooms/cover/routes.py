@@ -175,7 +175,8 @@ def _told(asked: Asked) -> dict[str, Any]:
         "slope": {"from": 30.0, "soft": 8.0}, "aspect": {"from": 300.0, "to": 60.0, "soft": 40.0},
         "curvature": {"from": 0.0, "soft": 2.0}, "wetness": {"from": 8.0, "soft": 2.0},
         "shade": {"from": 40.0, "soft": 20.0},
-        "water_distance": {"to": 20.0, "soft": 10.0}, "noise": {"from": 0.0, "soft": 0.2, "size_m": 60.0, "seed": 1},
+        "water_distance": {"to": 20.0, "soft": 10.0}, "tide": {"from": 0.0, "to": 100.0, "soft": 20.0},
+        "noise": {"from": 0.0, "soft": 0.2, "size_m": 60.0, "seed": 1},
         "plot": {"from": 0.0, "soft": 4.0}, "line_distance": {"to": 5.0, "soft": 3.0},
         "piece_distance": {"to": 15.0, "soft": 6.0}, "cover": {"from": 0.2, "to": 0.8, "soft": 0.2},
     }  # fmt: skip

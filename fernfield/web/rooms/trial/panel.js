@@ -53,7 +53,10 @@ function walkFrom(spot) {
     y: over.y + ((over.rows - 1) * over.spacing_m) / 2,
   };
   const inward = (Math.atan2(middle.x - (spot?.x ?? 0), middle.y - (spot?.y ?? 0)) * 180) / Math.PI;
-  const from = spot ? { x: spot.x, y: spot.y, facing: (inward + 360) % 360 } : {};
+  const from = {
+    ...(spot ? { x: spot.x, y: spot.y, facing: (inward + 360) % 360 } : {}),
+    ...(state.show.tide ? { tide: state.show.tide } : {}),
+  };
   if (!send({ is: "walk", ...from })) say("The line to the server is down; the walk could not begin.");
 }
 

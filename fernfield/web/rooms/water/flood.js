@@ -30,7 +30,7 @@ function dry() {
 }
 // What was tried was tried on the ground as it was, and is of this stage.
 watch(
-  () => [state.world.revision, state.stage],
+  () => [state.world.revision, state.stage, state.tabs.water],
   () => open.told && dry(),
 );
 

@@ -1,13 +1,16 @@
-// Water: a click finds the hollow around it; a pool is set in it by its level.
+// Water: a click finds what is there: a pool, a stream, the sea, or the hollow around it, in which a pool is set by its
+// level. What that would put under water is seen meanwhile.
 import Alpine from "/static/js/kernel/alpine.js";
 import { ask, say } from "/static/js/kernel/say.js";
 import { addMark, drawOverlay } from "/static/js/seen/drawn/overlay.js";
+import { clearWash, washAlong } from "/static/js/seen/drawn/wash.js";
+import { openTab } from "/static/js/seen/bench.js";
 import { addHand } from "/static/js/seen/hands/hand.js";
 import { rows } from "/static/js/seen/rows.js";
 import { landApi, state, watch } from "/static/js/seen/state.js";
 import "./flood.js";
 import { drawSpot, drawWay } from "./marks.js";
-import "./streams.js";
+import { chooseStream } from "./streams.js";
 
 /** @typedef {{floor_m: number, floor: number[], brim_m: number, spill: number[] | null, runs_to: number[][], area_m2: number, volume_m3: number,
  *   greatest_depth_m: number, curve: number[][], inside: any[], parents: any[]}} Hollow */
@@ -15,7 +18,8 @@ import "./streams.js";
 const base = `/api/worlds/${state.world.id}`;
 const NOTHING = "Nothing is looked at yet.";
 /** What is open on the bench.
- * @type {{found: Hollow | null, nothing: string, level: number, pool: string, choices: any, words: string, listed: any[], at: number[]}} */
+ * `tried`: what a level would come to that is shown and not kept.
+ * @type {{found: Hollow | null, nothing: string, level: number, pool: string, choices: any, words: string, listed: any[], at: number[], tried: any}} */
 const open = Alpine.reactive({
   found: null,
   nothing: NOTHING,
@@ -25,32 +29,93 @@ const open = Alpine.reactive({
   words: "",
   listed: [],
   at: [0, 0],
+  tried: null,
 });
 
-/** Look for the hollow around a spot. @param {number} x @param {number} y */
+/** Look for the hollow around a spot; whether there is one. @param {number} x @param {number} y */
 async function look(x, y) {
   Object.assign(open, { choices: null, at: [x, y] });
   const answer = await fetch(`${landApi}/hollow?x=${x}&y=${y}&or_none=true`);
   const told = await answer.json();
   open.found = answer.ok && !told.none ? told : null;
   open.nothing = told.none ?? told.detail ?? NOTHING;
-  if (open.found) setLevel(open.found.brim_m);
+  if (!open.found) untry();
   drawOverlay();
+  return open.found;
+}
+
+/** Look for a hollow in which there is no pool yet. @param {number} x @param {number} y */
+async function begin(x, y) {
+  openTab("water", "pools");
+  open.pool = "";
+  const found = await look(x, y);
+  if (found) setLevel(found.brim_m, true);
+}
+
+/** What is at a spot is opened. @param {number} x @param {number} y */
+async function click(x, y) {
+  const answer = await fetch(`${landApi}/spot?x=${x}&y=${y}`);
+  const here = answer.ok ? (await answer.json()).water : null;
+  if (here?.collection === "pools") choosePool(here.key);
+  else if (here?.collection === "streams") {
+    openTab("water", "streams");
+    chooseStream(here.key);
+  } else if (here) openTab("water", "sea");
+  else if (["streams", "floods"].includes(state.tabs.water)) return;
+  else begin(x, y);
+}
+
+/** Open a pool as it is. @param {string} key */
+async function choosePool(key) {
+  const one = rows("pools").find((own) => own.key === key);
+  if (!one) return;
+  openTab("water", "pools");
+  open.pool = key;
+  const own = form();
+  for (const name of ["name", "liquid", "plot"]) {
+    const field = /** @type {HTMLInputElement | null} */ (own?.elements.namedItem(name));
+    if (field) field.value = one[name] ?? "";
+  }
+  if (await look(one.x, one.y)) setLevel(one.level_m, false);
 }
 
 const form = () => /** @type {HTMLFormElement | null} */ (document.querySelector("#bench form[data-pool-form]"));
-/** @param {number} level */
-function setLevel(level) {
+/** @param {number} level @param {boolean} tried whether it is shown what that would put under water @param {boolean} [typed] */
+function setLevel(level, tried, typed = false) {
   open.level = level;
   const field = /** @type {HTMLInputElement | null} */ (document.getElementById("pool-level_m"));
-  if (field) field.value = String(Math.round(level * 100) / 100);
-  drawOverlay();
+  if (field && !typed) field.value = String(Math.round(level * 100) / 100);
+  if (tried) tryOut();
+  else untry();
 }
+
+/** Show what the level that is set would put under water. */
+function tryOut() {
+  if (!open.found) return;
+  const [x, y] = open.found.floor;
+  const plot = form() && String(new FormData(/** @type {HTMLFormElement} */ (form())).get("plot") || "");
+  open.tried ??= {};
+  const brims = [open.found.brim_m, ...open.found.parents.map((one) => one.brim_m)];
+  const over = `&runs_over=${open.level > Math.max(...brims)}`;
+  washAlong(`flood?x=${x}&y=${y}&level_m=${open.level}${over}${plot ? `&plot=${plot}` : ""}`, (answer) => {
+    if (open.tried) open.tried = answer.ok ? JSON.parse(answer.headers.get("X-Flood") || "{}") : {};
+  });
+}
+/** Nothing is tried any more. */
+function untry() {
+  if (!open.tried) return;
+  open.tried = null;
+  clearWash();
+}
+watch(
+  () => [state.stage, state.tabs.water],
+  () => (state.stage !== "water" || state.tabs.water !== "pools") && untry(),
+);
 
 addHand({
   down(px, py, spot) {
     if (state.stage !== "water") return false;
-    look(spot.x, spot.y);
+    click(spot.x, spot.y);
     return true;
   },
   move() {},
@@ -58,7 +123,7 @@ addHand({
 });
 
 addMark((context) => {
-  if (state.stage !== "water" || !open.found) return;
+  if (state.stage !== "water" || state.tabs.water !== "pools" || !open.found) return;
   const { floor, spill, runs_to } = open.found;
   if (spill) drawWay(context, [spill, ...runs_to]);
   drawSpot(context, floor);
@@ -111,7 +176,8 @@ async function put(more = {}) {
     return;
   }
   Object.assign(open, { choices: null, words: "" });
-  if (!answer.ok) {
+  if (answer.ok) untry();
+  else {
     say(told.errors?.map((/** @type {any} */ one) => one.message).join("; ") || told.detail);
     return;
   }
@@ -123,8 +189,7 @@ watch(
   () => {
     // The ground may have changed under what is looked at.
     if (state.stage === "water" && open.found && !state.drawing) {
-      const level = open.level;
-      look(open.at[0], open.at[1]).then(() => open.found && setLevel(level));
+      look(open.at[0], open.at[1]).then((found) => found && setLevel(open.level, open.tried !== null, true));
     }
   },
 );
@@ -134,7 +199,7 @@ Alpine.data("water", () => ({
     return Boolean(open.found);
   },
   get nothing() {
-    return open.nothing;
+    return open.nothing.charAt(0).toUpperCase() + open.nothing.slice(1);
   },
   get figures() {
     const h = open.found;
@@ -181,16 +246,31 @@ Alpine.data("water", () => ({
   get levelWords() {
     const h = open.found;
     if (!h) return "";
-    const [a, v] = holds(h, open.level);
     const deep = Math.max(0, open.level - h.floor_m);
-    const over = open.level > h.brim_m + 0.001 ? "; above the brim" : "";
-    return `${figure(open.level)} m: ${figure(deep)} m deep, ${area(a)}, ${volume(v)}${over}`;
+    const begins = `${figure(open.level)} m: ${figure(deep)} m deep`;
+    if (open.level > h.brim_m + 0.001) {
+      const { area_m2, runs_off } = open.tried ?? {};
+      const wet =
+        area_m2 === undefined ? "" : `, ${area(area_m2)} under water${runs_off ? ", off the land's edge" : ""}`;
+      return `${begins}, above the brim${wet}`;
+    }
+    const [a, v] = holds(h, open.level);
+    return `${begins}, ${area(a)}, ${volume(v)}`;
   },
   /** @param {Event} event */
   slide(event) {
     const h = open.found;
     if (h)
-      setLevel(h.floor_m + (Number(/** @type {HTMLInputElement} */ (event.target).value) / 1000) * h.greatest_depth_m);
+      setLevel(
+        h.floor_m + (Number(/** @type {HTMLInputElement} */ (event.target).value) / 1000) * h.greatest_depth_m,
+        true,
+      );
+  },
+  /** A level in figures, or another plot. @param {Event} event */
+  typed(event) {
+    const field = /** @type {HTMLInputElement} */ (event.target);
+    if (field.name === "level_m" && field.value && field.checkValidity()) setLevel(Number(field.value), true, true);
+    if (field.name === "plot") tryOut();
   },
   /** @param {Event} event */
   fill(event) {
@@ -198,7 +278,7 @@ Alpine.data("water", () => ({
     if (!h) return;
     const how = /** @type {HTMLElement} */ (event.currentTarget).dataset.fill;
     const half = h.curve.find(([, , v]) => v >= h.volume_m3 / 2)?.[0] ?? h.brim_m;
-    setLevel(how === "brim" ? h.brim_m : how === "half" ? half : h.floor_m + 2);
+    setLevel(how === "brim" ? h.brim_m : how === "half" ? half : h.floor_m + 2, true);
   },
   put: () => put(),
   get asked() {
@@ -238,7 +318,7 @@ Alpine.data("water", () => ({
   /** @param {Event} event */
   goInside(event) {
     const one = open.found?.inside[Number(/** @type {HTMLElement} */ (event.currentTarget).dataset.hollow)];
-    if (one) look(one.floor[0], one.floor[1]);
+    if (one) begin(one.floor[0], one.floor[1]);
   },
   get around() {
     return (open.found?.parents ?? []).map((/** @type {any} */ one, /** @type {number} */ at) => ({
@@ -276,18 +356,8 @@ Alpine.data("water", () => ({
     return rows("pools").some((one) => one.key === open.pool);
   },
   /** @param {Event} event */
-  async choose(event) {
-    const key = /** @type {HTMLElement} */ (event.currentTarget).dataset.pool || "";
-    const one = rows("pools").find((own) => own.key === key);
-    if (!one) return;
-    open.pool = key;
-    await look(one.x, one.y);
-    setLevel(one.level_m);
-    const own = form();
-    for (const name of ["name", "liquid", "plot"]) {
-      const field = /** @type {HTMLInputElement | null} */ (own?.elements.namedItem(name));
-      if (field) field.value = one[name] ?? "";
-    }
+  choose(event) {
+    choosePool(/** @type {HTMLElement} */ (event.currentTarget).dataset.pool || "");
   },
   remove() {
     ask(`${base}/pools/${open.pool}`, "DELETE");
@@ -309,7 +379,6 @@ Alpine.data("water", () => ({
   /** @param {Event} event */
   goTo(event) {
     const one = open.listed[Number(/** @type {HTMLElement} */ (event.currentTarget).dataset.hollow)];
-    open.pool = "";
-    if (one) look(one.floor[0], one.floor[1]);
+    if (one) begin(one.floor[0], one.floor[1]);
   },
 }));

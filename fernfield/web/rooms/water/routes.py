@@ -10,6 +10,7 @@ from fastapi import APIRouter, Query, Response
 from pydantic import Field
 
 from fernfield.core.errors import InvalidInput, NotFound
+from fernfield.core.grid import FloatArray
 from fernfield.core.water.liquids import LIQUIDS
 from fernfield.web.kernel.panels import Asked, Panel
 from fernfield.web.kernel.parts import TheLand, TheWorld, keyed_json
@@ -20,9 +21,10 @@ from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.places import from_world
 from fernfield.work.kernel.rows import Elevation, Key, Name, TractId
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.water.draining import What, drainage_of, flood_of, flood_told, hollows_of
+from fernfield.work.plots.rows import PLOTS
+from fernfield.work.water.draining import What, drainage_of, flood_of, flood_told, hollows_of, stands_to
 from fernfield.work.water.hollows import FillHollow, PutPool, fill_hollow, hollow_around, put_pool, told
-from fernfield.work.water.rows import DRY_M, POOLS, STREAMS, WATER, OwnLiquid, Pool, Stream, Water
+from fernfield.work.water.rows import DRY_M, POOLS, STREAMS, WATER, OwnLiquid, Pool, Stream, Tide, Water, tide_level
 from fernfield.work.water.running import way_down
 from fernfield.work.water.standing import sea_over, standing
 from fernfield.work.water.streams import PatchStream, PutStream, drop_stream, look_at, put_stream
@@ -94,7 +96,10 @@ def hollows(
 @router.get("/lands/{tract}/water", response_class=Response)
 def water(
     land: TheLand, window: TheWindow, step: Step = 1,
-    only: Annotated[Literal["all", "standing"], Query(description="`standing`: sea and pools without streams")] = "all",
+    only: Annotated[
+        Literal["all", "standing", "sea"], Query(description="`standing`: sea and pools without streams")
+    ] = "all",
+    tide: Annotated[Tide | None, Query(description="as if the sea stood as high as then")] = None,
     sea_level_m: Annotated[Elevation | None, Query(description="as if the sea stood there")] = None,
 ) -> Response:  # fmt: skip
     """The elevation of the water's surface at every `step`-th post as little-endian float32, NaN where it is dry."""
@@ -103,10 +108,13 @@ def water(
     if rows * cols > MOST_POSTS:
         raise InvalidInput(f"at most {MOST_POSTS} posts can be asked for at once, not {rows * cols}", "step")
     with world.lock:
-        if sea_level_m is not None:
-            surface = sea_over(world, seen, window, step, sea_level_m)
+        sea = sea_level_m if sea_level_m is not None else tide_level(world, tide)
+        if only == "sea":
+            surface = sea_over(world, seen, window, step, sea)
+        elif only == "standing":
+            surface = standing(world, seen, window, step, sea_m=sea)
         else:
-            surface = standing(world, seen, window, step) if only == "standing" else world.surface(seen, window, step)
+            surface = world.surface(seen, window, step, sea_m=sea)
         ground = np.asarray(seen.seen(HEIGHT, window, step), np.float32)[:rows, :cols]
     found = np.where((surface > ground) & (surface > DRY_M), surface, np.float32(np.nan))
     return Response(found.astype("<f4").tobytes(), media_type="application/octet-stream",
@@ -144,11 +152,15 @@ def flood(
     x: Annotated[float | None, Query(ge=-1e6, le=1e6)] = None,
     y: Annotated[float | None, Query(ge=-1e6, le=1e6)] = None,
     volume_m3: Annotated[float, Query(ge=0, le=1e12)] = 0.0,
+    level_m: Annotated[Elevation | None, Query(description="of a pool at (x, y), in the place of rain")] = None,
+    plot: Annotated[Key | None, Query(description="to which such a pool is kept")] = None,
+    runs_over: Annotated[bool, Query(description="whether such a pool runs over its brim")] = False,
 ) -> Response:  # fmt: skip
-    """How deep water stands at every `step`-th post after rain on all of the land, or after so much from a spring at
-    (x, y), as little-endian float32; 0 where it is dry. Nothing is changed.
+    """How deep water stands at every `step`-th post after rain on all of the land, after so much from a spring at
+    (x, y), or with a pool there up to a level, as little-endian float32; 0 where it is dry. Nothing is changed.
 
-    `X-Shape`: rows and columns; `X-Flood`: JSON with `stands_m3`, `area_m2`, `deepest_m`, `runs_off_m3` of the land.
+    `X-Shape`: rows and columns; `X-Flood`: JSON with `stands_m3`, `area_m2`, `deepest_m` of the land, and how much runs
+    off it, `runs_off_m3`; of a pool whether it does, `runs_off`.
     """
     rows, cols = -(-window.rows // step), -(-window.cols // step)
     if rows * cols > MOST_POSTS:
@@ -159,10 +171,23 @@ def flood(
     if x is not None and y is not None:
         seen.need(x, y, "the spring")
     spring = None if x is None or y is None else (x, y)
+    if level_m is not None:
+        if spring is None:
+            raise InvalidInput("level_m is that of a pool: say x and y", "x")
+        if plot is not None:
+            world.row(PLOTS, plot)
+        home = seen.part_at(*spring) or seen.parts[0]
+        pool = Pool(name="?", x=spring[0] - home.x, y=spring[1] - home.y, level_m=level_m, plot=plot,
+                    runs_over=runs_over, tract=home.tract.row.id)  # fmt: skip
+        deep, told_of = stands_to(world, seen, pool, window, step)
+        return _depths(deep, told_of)
     found, flooded = flood_of(world, seen, rain_mm / 1_000, spring, volume_m3)
-    deep = found.at(flooded.depth, window, step)
+    return _depths(found.at(flooded.depth, window, step), flood_told(found, flooded))
+
+
+def _depths(deep: FloatArray, told_of: dict[str, Any]) -> Response:
     return Response(deep.astype("<f4").tobytes(), media_type="application/octet-stream", headers={
-        "X-Shape": f"{rows},{cols}", "X-Flood": json.dumps(flood_told(found, flooded)),
+        "X-Shape": f"{deep.shape[0]},{deep.shape[1]}", "X-Flood": json.dumps(told_of),
     })  # fmt: skip
 
 

@@ -70,8 +70,24 @@ async function send(keep) {
   drawOverlay();
 }
 
+/** Open a stream as it is. @param {string} key */
+export function chooseStream(key) {
+  const one = rows("streams").find((own) => own.key === key);
+  const own = form();
+  // What is typed of the one that is open stays.
+  if (!one || !own || key === open.key) return;
+  Object.assign(open, { key, points: one.points, fords: one.fords, how: one.in_hollow, told: null, choices: null });
+  for (const name of ["name", "width_m", "depth_m", "bank_deg"]) {
+    const field = /** @type {HTMLInputElement | null} */ (own.elements.namedItem(name));
+    if (field) field.value = String(one[name]);
+  }
+  const carve = /** @type {HTMLInputElement | null} */ (own.elements.namedItem("carve"));
+  if (carve) carve.checked = one.carve;
+  send(false);
+}
+
 addMark((context) => {
-  if (state.stage !== "water" || !open.told) return;
+  if (state.stage !== "water" || state.tabs.water !== "streams" || !open.told) return;
   drawWay(context, open.told.course);
   for (const spot of open.points) drawSpot(context, spot);
   for (const spot of open.fords) drawSpot(context, spot, "#8a6a2f");
@@ -150,18 +166,7 @@ Alpine.data("streams", () => ({
   letGo,
   /** @param {Event} event */
   choose(event) {
-    const key = /** @type {HTMLElement} */ (event.currentTarget).dataset.stream || "";
-    const one = rows("streams").find((own) => own.key === key);
-    const own = form();
-    if (!one || !own) return;
-    Object.assign(open, { key, points: one.points, fords: one.fords, how: one.in_hollow, told: null, choices: null });
-    for (const name of ["name", "width_m", "depth_m", "bank_deg"]) {
-      const field = /** @type {HTMLInputElement | null} */ (own.elements.namedItem(name));
-      if (field) field.value = String(one[name]);
-    }
-    const carve = /** @type {HTMLInputElement | null} */ (own.elements.namedItem("carve"));
-    if (carve) carve.checked = one.carve;
-    send(false);
+    chooseStream(/** @type {HTMLElement} */ (event.currentTarget).dataset.stream || "");
   },
   remove() {
     ask(`${base}/streams/${open.key}`, "DELETE");

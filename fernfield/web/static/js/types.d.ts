@@ -199,6 +199,7 @@ export interface PageState {
   guise: string | null;
   sheet: string;
   folds: Record<string, boolean>;
+  tabs: Record<string, string>;
   way: string;
   grows: boolean;
   kindsOff: string[];
@@ -227,6 +228,7 @@ export interface PageState {
     posts: boolean;
     overlays: string[];
     detail: string;
+    tide: string;
   };
   shown: number;
   section: boolean;

@@ -117,6 +117,7 @@ box.addEventListener("htmx:afterSwap", (/** @type {CustomEvent} */ event) => {
   followRows();
   followTools();
   followFolds();
+  followTabs();
   nameFiles();
   announce("panel");
   for (const { done } of ready) done();
@@ -227,6 +228,28 @@ for (const [what, open] of /** @type {[string, boolean][]} */ ([
     state.folds = { ...state.folds, [name]: open };
     keep();
   });
+}
+
+// Tabs too
+
+function followTabs() {
+  for (const list of /** @type {NodeListOf<HTMLElement>} */ (box.querySelectorAll("[data-tabs]"))) {
+    const open = state.tabs[list.dataset.tabs || ""];
+    const button = open && list.querySelector(`[data-tab="${open}"]`);
+    if (button) window.bootstrap.Tab.getOrCreateInstance(button).show();
+  }
+}
+box.addEventListener("shown.bs.tab", (/** @type {Event} */ event) => {
+  const button = /** @type {HTMLElement} */ (event.target);
+  const name = /** @type {HTMLElement | null} */ (button.closest("[data-tabs]"))?.dataset.tabs;
+  if (!name) return;
+  state.tabs = { ...state.tabs, [name]: button.dataset.tab || "" };
+  keep();
+});
+/** Open a tab of the bench. @param {string} name of the row of tabs @param {string} tab */
+export function openTab(name, tab) {
+  state.tabs = { ...state.tabs, [name]: tab };
+  followTabs();
 }
 
 // Tools and subjects

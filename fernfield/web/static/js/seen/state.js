@@ -120,6 +120,8 @@ const page = {
   past: null,
   /** What the stroke under way has come to. @type {any} */
   progress: null,
+  /** Which of its tabs is open, by the name of the row of tabs. @type {Record<string, string>} */
+  tabs: kept.tabs || {},
   subjects: { cover: kept.cover || "", mix: kept.mix || "", ...(kept.subjects || {}) },
   view: kept.view || "plan",
   plan: kept.plan || null,
@@ -137,6 +139,8 @@ const page = {
     posts: false,
     overlays: /** @type {string[]} */ ([]),
     detail: "middle",
+    /** "low" or "high": at which tide the sea is shown; "": at its level. */
+    tide: "",
     ...(kept.show || {}),
     // What is tried out is not kept.
     ...(kept.show
@@ -198,11 +202,11 @@ const page = {
           : `r${this.world.revision} kept`;
   },
   get shownWords() {
-    const { contour_m, water, growth, shadows, overlays } = this.show;
+    const { contour_m, water, growth, shadows, overlays, tide } = this.show;
+    const sea = water && tide ? `water at ${tide} tide` : water && "water";
     const contours = contour_m === "auto" ? "contours" : contour_m > 0 ? `contours ${contour_m} m` : "";
     return (
-      [contours, water && "water", growth && "growth", shadows && "shadows", ...overlays].filter(Boolean).join(", ") ||
-      "bare ground"
+      [contours, sea, growth && "growth", shadows && "shadows", ...overlays].filter(Boolean).join(", ") || "bare ground"
     );
   },
 };
@@ -213,7 +217,7 @@ export const state = /** @type {import("../types.js").PageState} */ (Alpine.stor
 /** What the browser keeps of the page. @type {string[]} */
 const KEPT = [
   ...["stage", "tools", "brushes", "subjects", "view", "plan", "camera", "show", "section"],
-  ...["keepTo", "sheet", "folds", "figures", "area", "lastArea", "kindsOff", "kindsHidden"],
+  ...["keepTo", "sheet", "folds", "tabs", "figures", "area", "lastArea", "kindsOff", "kindsHidden"],
 ];
 let timer = 0;
 /** Keep the view and the settings in the browser, soon. */
@@ -257,6 +261,7 @@ export function shownAs(bare, contour) {
   if (overlays.includes("share") && state.mapped && !bare) query.set("cover", state.mapped);
   if (overlays.includes("rule") && state.tried && !bare) query.set("rule", state.tried);
   if (state.guise) query.set("guise", state.guise);
+  if (state.show.tide) query.set("tide", state.show.tide);
   if (state.past !== null) query.set("at", String(state.past));
   return query;
 }

@@ -63,6 +63,10 @@ actions["next-view"] = () => {
 // What is shown
 
 Alpine.data("shown", () => ({
+  get still() {
+    void state.at.water;
+    return only("water").tide_low_m == null;
+  },
   /** @param {Event} event */
   set(event) {
     const field = /** @type {HTMLInputElement} */ (event.target);

@@ -153,6 +153,7 @@ export function tellView() {
       keep_to: overlays.includes("kept") ? state.keepTo : null,
       cover: overlays.includes("share") ? state.mapped || null : null,
       guise: state.guise,
+      tide: state.show.tide || null,
       rule: overlays.includes("rule") && state.tried ? JSON.parse(state.tried) : null,
       heights: state.view !== "plan",
       shown: shownNow,

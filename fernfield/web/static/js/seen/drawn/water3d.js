@@ -77,7 +77,7 @@ export class Sheets {
       if (message.layers.some((/** @type {any} */ l) => ["height", "look"].includes(l))) anew();
     });
     heed("all-stale", anew);
-    watch(() => [state.at.water, state.at.pools, state.world.sea_level_m], anew);
+    watch(() => [state.at.water, state.at.pools, state.world.sea_level_m, state.show.tide], anew);
     watch(
       () => state.at.streams,
       () => {
@@ -141,8 +141,9 @@ export class Sheets {
     let step = 1;
     while (Math.max(grid.rows, grid.cols) / step > MOST) step *= 2;
     try {
+      const tide = state.show.tide ? `&tide=${state.show.tide}` : "";
       const answer = await fetch(
-        `${landApi}/water?row0=0&col0=0&row1=${grid.rows}&col1=${grid.cols}&step=${step}&only=standing`,
+        `${landApi}/water?row0=0&col0=0&row1=${grid.rows}&col1=${grid.cols}&step=${step}&only=standing${tide}`,
       );
       if (!answer.ok) throw new Error(String(answer.status));
       const [rows, cols] = (answer.headers.get("X-Shape") || "0,0").split(",").map(Number);
