@@ -84,6 +84,8 @@ RULES: list[dict[str, Any]] = [
      "conditions": [{"what": "slope", "from": 35, "soft": 9}]},
     {"cover": "shingle", "name": "Under the banks", "amount": 0.8, "ragged": 0.6, "grain_m": 6,
      "conditions": [{"what": "slope", "from": 22, "to": 36, "soft": 8}, {"what": "above_water", "to": 4, "soft": 3}]},
+    {"cover": "silt", "name": "Between the tides", "amount": 0.9, "ragged": 0.5, "grain_m": 9,
+     "conditions": [{"what": "tide", "from": -60, "to": 110, "soft": 60}, {"what": "slope", "to": 24, "soft": 10}]},
     {"cover": "fen-peat", "name": "Wet ground", "amount": 0.55, "ragged": 0.5, "grain_m": 18,
      "conditions": [
          {"what": "wetness", "from": 9.5, "soft": 2}, {"what": "above_water", "from": 0.5, "to": 14, "soft": 3},

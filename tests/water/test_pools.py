@@ -25,7 +25,7 @@ from fernfield.work.seen.spot import spot
 from fernfield.work.studio import Studio
 from fernfield.work.trial.walks import Walk
 from fernfield.work.water.draining import drainage_of, hollows_of
-from fernfield.work.water.flowing import WaterHere, surface, water_at
+from fernfield.work.water.flowing import SWUM, WADED, WaterHere, surface, wading, water_at
 from fernfield.work.water.hollows import PutPool, hollow_around, put_pool, told
 from fernfield.work.water.rows import DRY_M, POOLS, WATER, Pool, tide_level
 from fernfield.work.water.running import way_down
@@ -222,6 +222,8 @@ def test_a_walk_and_a_picture_are_of_the_tide_that_is_asked_for(pitted: OpenWorl
     level, low, high = (plan_pixels(pitted, land, 0, window, Show(tide=tide)) for tide in (None, "low", "high"))
     assert not np.array_equal(level, low)
     assert not np.array_equal(low, high)
+    deep = {m: wading(pitted, land, window, sea_m=tide_level(pitted, m)) for m in ("low", "high")}
+    assert (deep["low"][150, 290], deep["high"][150, 290]) == (WADED, SWUM)
     # What never gets wet looks the same.
     assert np.array_equal(low[20:60, 20:60], high[20:60, 20:60])
     pitted.edit(patch(WATER, "sea", tide_low_m=None, tide_high_m=None))

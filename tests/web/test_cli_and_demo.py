@@ -8,6 +8,7 @@ import signal
 import subprocess
 import sys
 import urllib.request
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -15,7 +16,7 @@ import numpy as np
 import pytest
 from typer.testing import CliRunner
 
-from fernfield.cli import app
+from fernfield.cli import app, main
 from fernfield.core.travel.walker import Intent
 from fernfield.demo.reach import NAME, build_demo, make_reach
 from fernfield.formats.asc import asc_lines
@@ -162,7 +163,25 @@ def run(*arguments: object, code: int = 0) -> str:
     return result.stdout if code == 0 else result.stderr + result.stdout
 
 
-def test_import_handover_and_check_from_the_command_line(tmp_path: Path) -> None:
+Says = Callable[..., str]
+
+
+@pytest.fixture
+def says(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> Says:
+    """The same without a process of its own."""
+
+    def say(*arguments: object, code: int = 0) -> str:
+        monkeypatch.setattr(sys, "argv", ["fernfield", *map(str, arguments)])
+        with pytest.raises(SystemExit) as ended:
+            main()
+        heard = capsys.readouterr()
+        assert ended.value.code == code, heard.err
+        return heard.out if code == 0 else heard.err + heard.out
+
+    return say
+
+
+def test_import_handover_and_check_from_the_command_line(tmp_path: Path, says: Says) -> None:
     land = jacksboro()[:40, :50]
     source = tmp_path / "land.asc"
     source.write_bytes(b"".join(asc_lines(iter([land]), *land.shape, 90.0)))
@@ -171,18 +190,18 @@ def test_import_handover_and_check_from_the_command_line(tmp_path: Path) -> None
     package = tmp_path / "out.zip"
     assert "holds r0" in run("handover", world, package, "--data", data)
     assert package.stat().st_size > 1000
-    assert "no start" in run("check", world, "--data", data, code=1)
+    assert "no start" in says("check", world, "--data", data, code=1)
     # A raw file, in words; turned, its first sample lies in the north-east corner.
     (tmp_path / "land.raw").write_bytes(land.astype(">i2").tobytes())
     raw = ("import", tmp_path / "land.raw", "--name", "Raw", "--spacing-m", 90, "--format", "raw", "--data", data)
     said = ("--rows", 40, "--cols", 50, "--sample", "i16", "--byte-order", "big", "--turn-deg", 90)
-    turned = run(*raw, *said).strip()
+    turned = says(*raw, *said).strip()
     studio = Studio(data)
     assert np.array_equal(ground(studio.world(turned)), np.rot90(land, -1))
     studio.close()
 
 
-def test_an_error_on_the_command_line_is_one_clear_line(tmp_path: Path) -> None:
+def test_an_error_on_the_command_line_is_one_clear_line(tmp_path: Path, says: Says) -> None:
     bad = tmp_path / "bad.png"
     bad.write_bytes(b"no picture")
     for arguments, words in (
@@ -191,7 +210,7 @@ def test_an_error_on_the_command_line_is_one_clear_line(tmp_path: Path) -> None:
         (("import", bad, "--name", "x", "--format", "raw", "--data", tmp_path / "d"), "needs sample"),
         (("handover", "w0", tmp_path / "o.zip", "--data", tmp_path / "d"), "there is no world 'w0'"),
     ):
-        text = run(*arguments, code=1)
+        text = says(*arguments, code=1)
         assert words in text
         assert len(text.strip().splitlines()) == 1
     text = run("import", tmp_path / "none", "--name", "x", "--data", tmp_path / "d", code=1)

@@ -38,6 +38,7 @@ from fernfield.work.plots.keep import kept_by
 from fernfield.work.seen.show import Show
 from fernfield.work.water.draining import drainage_of
 from fernfield.work.water.flowing import wading
+from fernfield.work.water.rows import tide_level
 from fernfield.work.water.standing import between_tides
 
 SPIKES_TO_LEVEL = 2
@@ -163,7 +164,7 @@ def _marks(
     if "tide" in wanted:
         marks["tide"] = _at_pixels_of(level, part, lambda window, step: between_tides(world, land, window, step))
     if "wading" in wanted:
-        marks["wading"] = _at_pixels_of(level, part, lambda window, step: wading(world, land, window, step))
+        marks["wading"] = _at_pixels_of(level, part, partial(wading, world, land, sea_m=tide_level(world, show.tide)))
     if "sward" in wanted:
         marks["sward"] = _at_pixels_of(
             level, part, lambda window, step: np.minimum(cover_density(world, land, window, step) / DENSE_PER_M2, 1)

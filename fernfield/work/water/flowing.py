@@ -72,11 +72,11 @@ SHOWS_M = 0.05
 """Water that is less deep than this does not show (our choice)."""
 
 
-def wading(world: OpenWorld, land: Land, window: Window, step: int = 1) -> FloatArray:
+def wading(world: OpenWorld, land: Land, window: Window, step: int = 1, *, sea_m: float | None = None) -> FloatArray:
     """How deep water is for a walker at every `step`-th post of a window: `SWUM`, `WADED`, `TRACE`, or 0 where dry."""
     shape = -(-window.rows // step), -(-window.cols // step)
     heights = np.asarray(land.seen(HEIGHT, window, step), np.float32)[: shape[0], : shape[1]]
-    deep = world.surface(land, window, step)[: shape[0], : shape[1]] - heights
+    deep = world.surface(land, window, step, sea_m=sea_m)[: shape[0], : shape[1]] - heights
     out = np.zeros(shape, np.float32)
     for least, value in ((0.0, TRACE), (SHOWS_M, WADED), (Gait().wade, SWUM)):
         out[deep > least] = value
