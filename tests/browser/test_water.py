@@ -24,6 +24,11 @@ def hollow(table: Table) -> dict[str, Any]:
     return dict(table.server.get(f"/api/tracts/{table.tract}/hollow?x={x}&y={y}"))
 
 
+def named(table: Table, name: str) -> list[dict[str, Any]]:
+    """The streams of a name."""
+    return [one for one in table.server.get(f"/api/worlds/{table.world}/streams") if one["name"] == name]
+
+
 def level(table: Table) -> float:
     """Of the pool in the pit."""
     pools = table.server.get(f"/api/worlds/{table.world}/pools")
@@ -48,7 +53,7 @@ def test_a_pool_is_clicked_and_set_anew(table: Table) -> None:
     expect(page.locator("#pool-holds")).to_contain_text(f"{pit['floor_m'] + 2:.2f} m: 2.00 m deep")
     until(page, "fern.washed()")
     at = table.revision()
-    page.get_by_role("button", name="Put a pool here").click()
+    page.get_by_role("button", name="Set the pool").click()
     table.kept(at)
     until(page, "!fern.washed()")
     assert level(table) == pytest.approx(pit["floor_m"] + 2, abs=0.01)
@@ -68,7 +73,7 @@ def test_above_the_brim_it_asks_and_floods_only_when_told(table: Table) -> None:
     expect(page.locator("#pool-holds")).to_contain_text("above the brim")
     expect(page.locator("#pool-holds")).to_contain_text("ha under water, off the land's edge")
     until(page, "fern.washed()")
-    page.get_by_role("button", name="Put a pool here").click()
+    page.get_by_role("button", name="Set the pool").click()
     expect(page.locator("[data-above=raise_rim]")).to_contain_text("of fill")
     expect(page.locator("[data-above=flood]")).to_contain_text("off the edge")
     assert table.revision() == at
@@ -170,11 +175,27 @@ def test_a_stream_is_seen_before_it_is_put_and_goes_again(table: Table) -> None:
     page.locator("#stream-width_m").fill("5")
     page.get_by_role("button", name="Put the stream").click()
     table.kept(at)
-    made = [one for one in table.server.get(f"/api/worlds/{table.world}/streams") if one["name"] == "Trial beck"]
-    assert [one["width_m"] for one in made] == [5]
+    assert [one["width_m"] for one in named(table, "Trial beck")] == [5]
     spot = table.spot(720, 520)
     assert spot["water"]["name"] == "Trial beck"
     assert spot["elevation_m"] < before
+    # A point is dragged: where it would run is told meanwhile; Escape lets it go where it was.
+    length = page.locator("#stream-figures tr").first.inner_text()
+    page.mouse.move(*table.at(760, 560))
+    page.mouse.down()
+    page.mouse.move(*table.at(775, 580), steps=4)
+    expect(page.locator("#stream-figures tr").first).not_to_have_text(length.replace("\t", ""))
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    expect(page.locator("#stream-figures tr").first).to_have_text(length.replace("\t", ""))
+    page.mouse.move(*table.at(760, 560))
+    page.mouse.down()
+    page.mouse.move(*table.at(770, 570), steps=4)
+    page.mouse.up()
+    at = table.revision()
+    page.get_by_role("button", name="Set the stream").click()
+    table.kept(at)
+    assert [round(v) for v in named(table, "Trial beck")[0]["points"][0]] == pytest.approx([770, 570], abs=2)
     at = table.revision()
     page.locator("[data-stream-act=remove]").click()
     table.kept(at)

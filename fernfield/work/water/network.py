@@ -29,8 +29,12 @@ class InHollow(Choice):
 
 @dataclass
 class Network:
-    """What a change of a stream comes to: rows to be put (None: removed), pools with them, and where ground changes."""
+    """What a change of a stream comes to: rows to be put (None: removed), pools with them, and where ground changes.
 
+    row : the stream itself as it is then, also where nothing changes
+    """
+
+    row: Stream | None = None
     streams: dict[str, Stream | None] = field(default_factory=dict)
     pools: dict[str, Pool] = field(default_factory=dict)
     windows: list[Window] = field(default_factory=list)
@@ -91,6 +95,8 @@ def _told(ways: Ways, courses: dict[str, Course]) -> Network:
         blocks = _blocks(ways, laid_now)
         cut = _cut(ways, laid_now, blocks) if rows[k].carve else 0.0
         row = rows[k].model_copy(update={"cut_m3": round(cut, 2)})
+        if k == ways.key:
+            network.row = row
         if row == ways.was.get(k):
             continue
         network.streams[k] = row

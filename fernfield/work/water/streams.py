@@ -93,7 +93,7 @@ def put_stream(world: OpenWorld, key: str, command: PutStream | PatchStream) -> 
 
     def begin() -> Sweep:
         land, network = plan()
-        row = network.streams.get(key) or world.row(STREAMS, key)
+        row = network.row or world.row(STREAMS, key)
         found.update(told(world, land, key, row))
         verb = "Changed" if key in world.rows[STREAMS.name] else "Put"
         words = f"{verb} the stream {row.name}: {row.cut_m3:,.0f} m³ cut"
@@ -156,7 +156,7 @@ def look_at(world: OpenWorld, key: str, command: PutStream | PatchStream) -> dic
     """What a stream would come to, or is as it was; nothing is changed. Raises as `put_stream`."""
     land, network = _planned(world, key, command)
     with world.lock:
-        return told(world, land, key, network.streams.get(key) or world.row(STREAMS, key))
+        return told(world, land, key, network.row or world.row(STREAMS, key))
 
 
 def told(world: OpenWorld, land: Land, key: str, row: Stream) -> dict[str, Any]:

@@ -4,12 +4,16 @@ import { ask, say } from "/static/js/kernel/say.js";
 import { addMark, drawOverlay } from "/static/js/seen/drawn/overlay.js";
 import { drawOutline } from "/static/js/seen/hands/outline.js";
 import { rows } from "/static/js/seen/rows.js";
-import { state } from "/static/js/seen/state.js";
+import { screenAt } from "/static/js/seen/drawn/plan.js";
+import { addHand } from "/static/js/seen/hands/hand.js";
+import { inShown, state } from "/static/js/seen/state.js";
 import { drawSpot, drawWay } from "./marks.js";
 
 /** @typedef {{length_m: number, fall_m: number, cut_m3: number, ends: string, joins: string | null, width_at_end_m: number, course: number[][],
  *   falls: {x: number, y: number, height_m: number}[]}} Told */
 
+/** How near a point is taken hold of. [px] */
+const NEAR = 9;
 const base = `/api/worlds/${state.world.id}`;
 /** The stream that is being made or changed.
  * @type {{key: string, points: number[][], fords: number[][], how: string | null, told: Told | null, choices: any, words: string}} */
@@ -19,7 +23,10 @@ const form = () => /** @type {HTMLFormElement | null} */ (document.querySelector
 const figure = (/** @type {number} */ value, digits = 0) =>
   value.toLocaleString("en", { minimumFractionDigits: digits, maximumFractionDigits: digits });
 
+/** Counts questions: an answer to one that is not the last is of what was asked before. */
+let turn = 0;
 function letGo() {
+  turn += 1;
   Object.assign(open, { key: "", points: [], fords: [], how: null, told: null, choices: null, words: "" });
   drawOverlay();
 }
@@ -41,25 +48,27 @@ function said() {
   };
 }
 
-/** Ask what the stream comes to, or put it. @param {boolean} keep */
-async function send(keep) {
+/** Ask what the stream comes to, or put it. @param {boolean} keep @param {boolean} [calm] nothing is said of a refusal */
+async function send(keep, calm = false) {
   const body = said();
   if (!body) {
     if (keep) form()?.reportValidity();
     return;
   }
   const key = open.key || `stream-${Math.random().toString(36).slice(2, 8)}`;
+  const mine = (turn += 1);
   const answer = await fetch(`${base}/streams/${key}${keep ? "" : "/look"}?in=world`, {
     method: keep ? "PUT" : "POST",
     headers: { "content-type": "application/json" },
     body: JSON.stringify(body),
   });
   const told = await answer.json();
+  if (mine !== turn && !keep) return;
   if (answer.status === 409 && told.choices) {
     Object.assign(open, { choices: told.choices, words: told.detail, told: null });
   } else if (!answer.ok) {
     open.told = null;
-    say(told.errors?.map((/** @type {any} */ one) => one.message).join("; ") || told.detail);
+    if (!calm) say(told.errors?.map((/** @type {any} */ one) => one.message).join("; ") || told.detail);
   } else {
     const tract = state.world.tracts.find((/** @type {any} */ one) => one.id === told.tract);
     const [east, north] = tract ? [tract.x, tract.y] : [0, 0];
@@ -69,6 +78,46 @@ async function send(keep) {
   }
   drawOverlay();
 }
+
+// A point or a ford of the stream that is open can be dragged; where it would run then is seen meanwhile.
+/** @type {{of: "points" | "fords", at: number, was: number[][]} | null} */
+let held = null;
+let asking = false;
+let moved = false;
+async function follow() {
+  if (asking || !moved) return;
+  asking = true;
+  moved = false;
+  await send(false, true);
+  asking = false;
+  follow();
+}
+addHand({
+  down(px, py) {
+    if (!open.points.length || state.stage !== "water" || state.tabs.water !== "streams") return false;
+    for (const of of /** @type {("points" | "fords")[]} */ (["fords", "points"])) {
+      const at = open[of].findIndex(([x, y]) => Math.hypot(screenAt(x, y)[0] - px, screenAt(x, y)[1] - py) < NEAR);
+      if (at >= 0) held = { of, at, was: open[of] };
+      if (held) return true;
+    }
+    return false;
+  },
+  move(px, py, spot) {
+    if (!held) return;
+    const { of, at } = held;
+    const { x, y } = inShown(spot);
+    open[of] = open[of].map((one, number) => (number === at ? [x, y] : one));
+    drawOverlay();
+    moved = true;
+    follow();
+  },
+  up(keep) {
+    if (!held) return;
+    if (!keep) open[held.of] = held.was;
+    if (open[held.of] !== held.was || !keep) send(false);
+    held = null;
+  },
+});
 
 /** Open a stream as it is. @param {string} key */
 export function chooseStream(key) {

@@ -36,6 +36,9 @@ Unit = tuple[str, tuple[int, int]]
 Say = Callable[[float], None]
 """Hears how far the work is, 0 to 1; may raise to stop it."""
 
+AtHand = dict[tuple[At, int, bool], NDArray[Any]]
+"""Tiles that were read: each as it was then, or as it will be."""
+
 AT_ONCE = 32
 """An edit of up to so many tiles is worked out under the lock."""
 
@@ -241,7 +244,7 @@ class Staging:
     def look_from_afar(self, say: Say) -> None:
         """Make the finest of the coarser levels over what has changed; beside the world too."""
         todo = list(self._spots())
-        at_hand: dict[At, NDArray[Any]] = {}
+        at_hand: AtHand = {}
         for number, (tract_id, spot) in enumerate(todo):
             if number % TOGETHER == 0:
                 say(number / len(todo))
@@ -258,40 +261,43 @@ class Staging:
                 for spot in sorted(overviews.first_spots(layer, windows), key=by_place):
                     yield tract_id, spot
 
-    def _make_spot(self, tract_id: str, spot: Spot, at_hand: dict[At, NDArray[Any]]) -> None:
+    def _make_spot(self, tract_id: str, spot: Spot, at_hand: AtHand) -> None:
         seen: dict[At, int] = {}
         posts = self._posts(tract_id, seen, at_hand)
         self._far[tract_id, spot] = self.world.any_tract(tract_id).overviews.made(spot, posts), seen
 
-    def _posts(self, tract_id: str, seen: dict[At, int], at_hand: dict[At, NDArray[Any]]) -> Posts:
-        """Reads a tract as it will be. Under the lock."""
+    def _posts(self, tract_id: str, seen: dict[At, int], at_hand: AtHand) -> Posts:
+        """Reads a tract as it will be; tiles that were read stay at hand. Under the lock."""
         cache = self.world.any_tract(tract_id).cache
         committed = self.world.ledger.committed_tile(tract_id)
 
         def tile(place: Place) -> NDArray[Any]:
             at = tract_id, place
             seen[at] = cache.written.get(place, 0)
-            if at not in self.tiles:
-                return committed(place)
-            if at in self.held:
-                return decode_tile(self.held[at].tile.blob)
-            if at not in at_hand:
-                blob = self._store.tile(self.id, TileAt(tract_id, *place))
-                assert blob is not None
+            own = at, seen[at], at in self.tiles
+            if own not in at_hand:
                 while len(at_hand) >= NEIGHBOURS:
                     del at_hand[next(iter(at_hand))]
-                at_hand[at] = decode_tile(blob)
-            return at_hand[at]
+                at_hand[own] = made(at) if at in self.tiles else committed(place)
+            return at_hand[own]
+
+        def made(at: At) -> NDArray[Any]:
+            if at in self.held:
+                return decode_tile(self.held[at].tile.blob)
+            blob = self._store.tile(self.id, TileAt(tract_id, *at[1]))
+            assert blob is not None
+            return decode_tile(blob)
 
         return lambda layer, window: cache.assembled(layer, window, tile)
 
     def far(self) -> dict[str, dict[Spot, NDArray[Any]]]:
         """The coarser levels as they will be, by tract. Under the lock, at the switch."""
         found: dict[str, dict[Spot, NDArray[Any]]] = {}
+        at_hand: AtHand = {}
         for tract_id, spot in self._spots():
             known = self._far.get((tract_id, spot))
             if known is None or self._moved(known[1]):
-                self._make_spot(tract_id, spot, {})
+                self._make_spot(tract_id, spot, at_hand)
             found.setdefault(tract_id, {})[spot] = self._far[tract_id, spot][0]
         for (tract_id, layer), windows in self.windows().items():
             overviews = self.world.any_tract(tract_id).overviews
