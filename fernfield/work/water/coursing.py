@@ -7,12 +7,14 @@ each meets what it ends in.
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 
 import numpy as np
 
 from fernfield.core.errors import InvalidInput
+from fernfield.core.grid import FloatArray
 from fernfield.core.water import channel
-from fernfield.core.water.channel import Course, Line
+from fernfield.core.water.channel import Course, Line, Nearest
 from fernfield.work.water.rows import Stream
 from fernfield.work.water.ways import Path, Ways
 
@@ -21,6 +23,8 @@ SMOOTH_WIDTHS = 2.0
 FORD_OFF_M = 30.0
 LEAST_HALF_POSTS = 1.0
 """No stream is narrower than two posts: between them it would be lost."""
+MOST_AT_HAND = 4_000_000
+"""Posts beside a stream that stay at hand while its course is worked out."""
 LEAST_FLOW = 0.1
 """What is left at least in a stream that others branch from, of its own flow."""
 
@@ -82,7 +86,8 @@ class _Coursing:
         level = path.level
         if path.joins is not None and path.joins in self._courses:
             level = self._surface_at(path.joins, path.row[-1], path.col[-1])
-        lowest = self._lowest(path, half / spacing + 1) if stream.carve else (
+        beside = _Beside(self._ways, path, half / spacing + 1)
+        lowest = beside.lowest() if stream.carve else (
             self._ways.ground_along(path.row, path.col) + depth + channel.FREEBOARD_M)  # fmt: skip
         below = path.below
         if path.leaves is not None and path.leaves in self._courses:
@@ -93,8 +98,7 @@ class _Coursing:
         if stream.carve:
             # A valley is narrow where its sides are steeper than the banks would be.
             side = surface + depth + half * math.tan(math.radians(stream.bank_deg))
-            share = self._share(path, half / spacing + 1, side)
-            narrow = np.clip(channel.evened(share, over), channel.NARROWEST, 1.0)
+            narrow = np.clip(channel.evened(beside.share_under(side), over), channel.NARROWEST, 1.0)
             half, depth = half * narrow, depth / narrow
         half = np.maximum(half, LEAST_HALF_POSTS * spacing)
         bank = np.full(len(half), math.tan(math.radians(stream.bank_deg)))
@@ -116,19 +120,38 @@ class _Coursing:
     def _surface_at(self, key: str, row: float, col: float) -> float:
         return float(self._courses[key].surface[self._ways.spot_of(self._ways.paths[key], row, col)])
 
-    def _lowest(self, path: Path, reach: Line) -> Line:
-        """The lowest ground that belongs to each spot. [m]"""
-        out = np.full(len(path.row), np.inf)
-        for part, window in self._ways.pieces(path.row, path.col, float(reach.max())):
-            near = channel.nearest((path.row[part], path.col[part]), reach[part], window)
-            found = channel.lowest_beside(near, self._ways.ground(window), part.stop - part.start)
-            out[part] = np.minimum(out[part], found)
+
+class _Beside:
+    """The ground that belongs to each spot of a path, as far as `reach` from it [posts], piece by piece; pieces stay at
+    hand while they are few: both questions are about the same."""
+
+    def __init__(self, ways: Ways, path: Path, reach: Line) -> None:
+        self._ways, self._path, self._reach = ways, path, reach
+        self._known: dict[int, tuple[slice, Nearest, FloatArray]] = {}
+        self._room = MOST_AT_HAND
+
+    def _pieces(self) -> Iterator[tuple[slice, Nearest, FloatArray]]:
+        row, col = self._path.row, self._path.col
+        for part, window in self._ways.pieces(row, col, float(self._reach.max())):
+            found = self._known.get(part.start)
+            if found is None:
+                near = channel.nearest((row[part], col[part]), self._reach[part], window)
+                found = part, near, self._ways.ground(window)
+                self._room -= window.rows * window.cols
+                if self._room >= 0:
+                    self._known[part.start] = found
+            yield found
+
+    def lowest(self) -> Line:
+        """The lowest of it. [m]"""
+        out = np.full(len(self._path.row), np.inf)
+        for part, near, ground in self._pieces():
+            out[part] = np.minimum(out[part], channel.lowest_beside(near, ground, part.stop - part.start))
         return out
 
-    def _share(self, path: Path, reach: Line, level: Line) -> Line:
-        """How much of the ground that belongs to each spot is under a level: less where a valley is narrow."""
-        out = np.ones(len(path.row))
-        for part, window in self._ways.pieces(path.row, path.col, float(reach.max())):
-            near = channel.nearest((path.row[part], path.col[part]), reach[part], window)
-            out[part] = channel.share_under(near, self._ways.ground(window), level[part])
+    def share_under(self, level: Line) -> Line:
+        """How much of it is under a level: less where a valley is narrow. 0 to 1"""
+        out = np.ones(len(self._path.row))
+        for part, near, ground in self._pieces():
+            out[part] = channel.share_under(near, ground, level[part])
         return out
