@@ -117,6 +117,15 @@ def test_hollows_of_the_land_are_listed_and_gone_to(table: Table) -> None:
     x, y = first["floor"]
     found = table.server.get(f"/api/tracts/{table.tract}/hollow?x={x}&y={y}")
     expect(page.locator("#hollow-figures")).to_contain_text(f"{found['brim_m']:.2f} m")
+    # A pool is put there with two clicks: it has a name, and the brim is its level.
+    until(page, "fern.washed()")
+    at = table.revision()
+    page.get_by_role("button", name="Put a pool here").click()
+    table.kept(at)
+    expect(page.locator("#pools button[aria-pressed=true]")).to_contain_text("Pool ")
+    at = table.revision()
+    page.locator("[data-pool-act=remove]").click()
+    table.kept(at)
 
 
 def test_what_is_clicked_opens(table: Table) -> None:

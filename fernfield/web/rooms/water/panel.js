@@ -48,6 +48,8 @@ async function look(x, y) {
 async function begin(x, y) {
   openTab("water", "pools");
   open.pool = "";
+  const name = /** @type {HTMLInputElement | null} */ (document.getElementById("pool-name"));
+  if (name) name.value = `Pool ${rows("pools").length + 1}`;
   const found = await look(x, y);
   if (found) setLevel(found.brim_m, true);
 }

@@ -136,8 +136,8 @@ export function chooseStream(key) {
 }
 
 addMark((context) => {
-  if (state.stage !== "water" || state.tabs.water !== "streams" || !open.told) return;
-  drawWay(context, open.told.course);
+  if (state.stage !== "water" || state.tabs.water !== "streams") return;
+  if (open.told) drawWay(context, open.told.course);
   for (const spot of open.points) drawSpot(context, spot);
   for (const spot of open.fords) drawSpot(context, spot, "#8a6a2f");
 });
