@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 
+from fernfield.core.brush.pace import Sample
 from fernfield.core.errors import Choice, InvalidInput, NotFound
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.travel.walker import Intent
@@ -22,6 +23,7 @@ from fernfield.work.seen.plan import plan_pixels
 from fernfield.work.seen.sections import line_section
 from fernfield.work.seen.show import Show
 from fernfield.work.seen.spot import spot
+from fernfield.work.strokes import StrokeStart
 from fernfield.work.studio import Studio
 from fernfield.work.trial.walks import Walk
 from fernfield.work.water.draining import drainage_of, hollows_of
@@ -167,6 +169,31 @@ def test_the_sea_stays_out_of_where_it_does_not_reach(pitted: OpenWorld) -> None
     assert wet(pitted).max() == 0
     pitted.edit(patch(WATER, "sea", sea_level_m=11.0))
     assert wet(pitted).min() == pytest.approx(1)
+
+
+def test_the_sea_follows_a_channel_while_it_is_dug(pitted: OpenWorld) -> None:
+    """From the sea inland; a pit that is dug without it stays dry, and so does all when the stroke is taken back."""
+    pitted.edit(patch(WATER, "sea", sea_level_m=9.0))
+    draw(pitted, "flatten", path=[(299, 150, 0), (299, 150, 20)], radius_m=8, softness=0, strength=60, target_m=8.0)
+    tract = pitted.first_tract.row.id
+    start = StrokeStart(tool="flatten", radius_m=8, softness=0, strength=60, target_m=8)
+    far, dug = (150, 240), (150, 265)
+    assert wet(pitted)[dug] == 0
+    run = pitted.begin_stroke(tract, start)
+    pitted.extend_stroke(run, [Sample(292, 150, 0), Sample(277, 150, 2), Sample(262, 150, 4), Sample(261, 150, 4.1)])
+    assert wet(pitted)[dug] == pytest.approx(1)
+    assert wet(pitted)[far] == 0
+    pitted.extend_stroke(run, [Sample(238, 150, 8), Sample(237, 150, 8.1)])
+    assert wet(pitted)[far] == pytest.approx(1)
+    pitted.finish_stroke(run)
+    assert wet(pitted)[far] == pytest.approx(1)
+    pitted.undo()
+    assert wet(pitted)[dug] == 0
+    run = pitted.begin_stroke(tract, start)
+    pitted.extend_stroke(run, [Sample(240, 60, 0), Sample(240, 60, 3), Sample(240, 60, 3.1)])
+    assert pitted.first_land.elevation(240, 60) == pytest.approx(8)
+    assert wet(pitted)[240, 240] == 0
+    pitted.finish_stroke(run)
 
 
 def test_the_ground_between_the_tides(pitted: OpenWorld) -> None:

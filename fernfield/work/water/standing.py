@@ -91,8 +91,8 @@ def _reached(world: OpenWorld, land: Land, sea: float, seen_step: int = 1) -> tu
 def sea_over(world: OpenWorld, land: Land, posts: Window, step: int = 1, level: float | None = None) -> FloatArray:
     """The surface of the sea (or as if it stood at `level`) at every `step`-th post; `DRY_M` where it is not. [m]
 
-    How far it reaches is that of the last revision, and one post more: a channel that a stroke digs fills when the
-    stroke is kept. Large lands, and what is seen from afar, are looked at on every eighth post or fewer.
+    How far it reaches is that of the last revision, and one post more; while a stroke is drawn also what it has dug of
+    the window itself from there on. Large lands, and what is seen from afar, are looked at on every eighth post or fewer.
     """
     shape = -(-posts.rows // step), -(-posts.cols // step)
     sea = sea_of(world, land.id)
@@ -105,10 +105,20 @@ def sea_over(world: OpenWorld, land: Land, posts: Window, step: int = 1, level: 
     coarse, window, reach = _reached(world, land, sea, step)
     rows = np.clip((np.arange(shape[0]) * step + posts.row0 - window.row0) // coarse, 0, reach.shape[0] - 1)
     cols = np.clip((np.arange(shape[1]) * step + posts.col0 - window.col0) // coarse, 0, reach.shape[1] - 1)
-    here = reach[np.ix_(rows, cols)]
+    here = reach[np.ix_(rows, cols)] > 0
     if not here.all():
-        out[here == 0] = DRY_M
+        if world.holds and here.any():
+            here |= _let_in(np.asarray(land.seen(HEIGHT, posts, step))[: shape[0], : shape[1]] < np.float32(sea), here)
+        out[~here] = DRY_M
     return out
+
+
+def _let_in(below: NDArray[np.bool_], here: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Ground under the sea's level that is connected with where the sea is, and one post more."""
+    _, label = cv2.connectedComponents(below.astype(np.uint8), connectivity=8)
+    with_sea = np.zeros(int(label.max()) + 1, np.uint8)
+    with_sea[label[below & here]] = 1
+    return np.asarray(cv2.dilate(with_sea[label] * below.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0)
 
 
 def tides(world: OpenWorld, land: Land, window: Window, step: int = 1) -> FloatArray:
