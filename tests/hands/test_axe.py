@@ -63,6 +63,10 @@ def test_every_stage_and_view(themed: Page, small: SmallTable) -> None:
         if stage != "ground":
             small.stage(stage)
         found[stage] = wrong(themed)
+        for tab in themed.locator("#bench [data-tab]").all()[1:]:
+            tab.click()
+            expect(tab).to_have_attribute("aria-selected", "true")
+            found[f"{stage}: {tab.inner_text()}"] = wrong(themed)
     themed.locator(".views [data-view=both]").click()
     until(themed, "fern.overlook && fern.overlook.drawn.frames > 0")
     found["both"] = wrong(themed)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from typing import Any
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -110,17 +111,19 @@ def test_a_kind_is_refused_by_its_name(table: Table) -> None:
 PRESSABLE = "#bench button:not([data-bs-toggle=tab]):not(:disabled), #alt [data-level]"
 
 
-@pytest.mark.parametrize("stage", STAGES)
-def test_no_button_of_a_panel_loses_the_focus(small: SmallTable, stage: str) -> None:
+@pytest.mark.parametrize("bench", [*STAGES, "water pools", "water streams", "water floods"])
+def test_no_button_of_a_panel_loses_the_focus(small: SmallTable, bench: str) -> None:
     """Each is pressed by Enter; the focus is then on something that can be used, and never on the page as such."""
-    small.open(stage, folds=dict.fromkeys(FOLDS, True))
+    stage, _, tab = bench.partition(" ")
+    left: dict[str, Any] = {"folds": dict.fromkeys(FOLDS, True), "tabs": {stage: tab} if tab else {}}
+    small.open(stage, **left)
     page = small.page
     count = page.locator(PRESSABLE).count()
     assert count > 0
     pressed = 0
     for number in range(count):
         if page.locator("#bench").get_attribute("data-shows") != stage:
-            small.open(stage, folds=dict.fromkeys(FOLDS, True))
+            small.open(stage, **left)
         button = page.locator(PRESSABLE).nth(number)
         if button.count() == 0 or not button.is_visible():
             continue
