@@ -140,19 +140,3 @@ def test_the_lowest_ground_beside_is_found_for_both_ends_of_a_piece() -> None:
     assert lowest[2] == 7
     assert lowest[0] == lowest[4] == 12
     assert isinstance(near, Nearest)
-
-
-@settings(max_examples=30, deadline=None)
-@given(arrays(np.float32, (9, 11), elements=st.integers(-5, 5).map(float)), st.integers(1, 7), st.integers(1, 9))
-def test_down_the_steepest_way(heights: np.ndarray, row: int, col: int) -> None:
-    """Step by step against a plain search of the eight posts around."""
-    way, lowest = channel.descend(heights, np.zeros(heights.shape, bool), row, col)
-    for (r, c), (p, q) in zip(way[:-1].tolist(), way[1:].tolist(), strict=True):
-        falls = {
-            (r + i, c + j): (heights[r, c] - heights[r + i, c + j]) / math.hypot(i, j)
-            for i in (-1, 0, 1) for j in (-1, 0, 1) if (i, j) != (0, 0)
-        }  # fmt: skip
-        assert falls[p, q] == max(falls.values()) > 0
-    r, c = way[-1].tolist()
-    inside = 0 < r < 8 and 0 < c < 10
-    assert lowest == (inside and heights[r - 1 : r + 2, c - 1 : c + 2].min() == heights[r, c])

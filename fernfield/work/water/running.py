@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fernfield.core.grid import FloatArray, Window
-from fernfield.core.water.channel import descend
+from fernfield.core.water.descent import descend
 from fernfield.core.water.hollow import CUT_OFF, Brim, Risen, rise
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
@@ -97,11 +97,12 @@ def run_down(
     """Down the steepest way, over brims less than `over_m` above their floor, to water, the land's edge or a hollow."""
     parts, count, at = [np.array([start], np.int64)], 1, start
     floors: set[Post] = set()
+    lean = 0.0
     while count < LONGEST_WAY:
         window = land.clip(Window(at[0], at[1], at[0] + 1, at[1] + 1).pad(LOOKED_AT))
         heights = read(window)
         under = wet(window, heights)
-        way, lowest = descend(heights, under, at[0] - window.row0, at[1] - window.col0)
+        way, lowest, lean = descend(heights, under, at[0] - window.row0, at[1] - window.col0, lean)
         last = way[-1]
         way = way + np.array([window.row0, window.col0])
         parts.append(way[1:])
@@ -142,10 +143,11 @@ def _next_brim(land: Land, read: Heights, floor: Post, floors: set[Post]) -> tup
 
 def down_to(land: Land, read: Heights, post: Post) -> Post:
     """Down the steepest way to a post that has none lower beside it, or to the land's edge."""
+    lean = 0.0
     while True:
         window = land.clip(Window(post[0], post[1], post[0] + 1, post[1] + 1).pad(LOOKED_AT))
         heights = read(window)
-        way, lowest = descend(heights, dry(window, heights), post[0] - window.row0, post[1] - window.col0)
+        way, lowest, lean = descend(heights, dry(window, heights), post[0] - window.row0, post[1] - window.col0, lean)
         post = int(way[-1][0]) + window.row0, int(way[-1][1]) + window.col0
         if lowest or at_edge(land, post):
             return post

@@ -91,8 +91,8 @@ def _reached(world: OpenWorld, land: Land, sea: float, seen_step: int = 1) -> tu
 def sea_over(world: OpenWorld, land: Land, posts: Window, step: int = 1, level: float | None = None) -> FloatArray:
     """The surface of the sea (or as if it stood at `level`) at every `step`-th post; `DRY_M` where it is not. [m]
 
-    How far it reaches is that of the last revision, and one post more; while a stroke is drawn also what it has dug of
-    the window itself from there on. Large lands, and what is seen from afar, are looked at on every eighth post or fewer.
+    How far it reaches is that of the last revision, and one post more; while a stroke is drawn also what it has dug in
+    the window from there on. Large lands, and what is seen from afar, are looked at on every eighth post or fewer.
     """
     shape = -(-posts.rows // step), -(-posts.cols // step)
     sea = sea_of(world, land.id)
