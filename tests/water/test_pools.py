@@ -20,7 +20,7 @@ from fernfield.work.kernel.commands import patch, put, remove
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import PLOTS, Plot
 from fernfield.work.seen.plan import plan_pixels
-from fernfield.work.seen.sections import line_section
+from fernfield.work.seen.sections import line_section, section
 from fernfield.work.seen.show import Show
 from fernfield.work.seen.spot import spot
 from fernfield.work.strokes import StrokeStart
@@ -249,6 +249,14 @@ def test_a_walk_and_a_picture_are_of_the_tide_that_is_asked_for(pitted: OpenWorl
     level, low, high = (plan_pixels(pitted, land, 0, window, Show(tide=tide)) for tide in (None, "low", "high"))
     assert not np.array_equal(level, low)
     assert not np.array_equal(low, high)
+    # The line of facts and the section tell what is shown.
+    facts = [spot(pitted, land, 290, 150, tide)["water_depth_m"] for tide in (None, "low", "high")]
+    assert facts == pytest.approx([1.5, 1.0, 2.0])
+    for tide, level_m in ((None, 8.5), ("low", 8.0), ("high", 9.0)):
+        across = section(pitted, land, 150, 270, 299, tide=tide)
+        along = line_section(pitted, land, [(290, 100), (290, 200)], tide=tide)
+        assert across["sea_level_m"] == along["sea_level_m"] == max(filter(None, across["water"])) == level_m
+        assert max(filter(None, along["water"])) == level_m
     deep = {m: wading(pitted, land, window, sea_m=tide_level(pitted, m)) for m in ("low", "high")}
     assert (deep["low"][150, 290], deep["high"][150, 290]) == (WADED, SWUM)
     # What never gets wet looks the same.

@@ -470,10 +470,10 @@ class Connection:
             self._say("spot", **facts)
 
     def _facts(self, question: AskSpot) -> dict[str, Any]:
-        land = self._land
+        world, land, x, y, tide = self._world, self._land, question.x, question.y, question.tide
         return {
-            "spot": spot(self._world, land, question.x, question.y) if land.holds(question.x, question.y) else None,
-            "section": section(self._world, land, question.y, question.x0, question.x1) if question.section else None,
+            "spot": spot(world, land, x, y, tide) if land.holds(x, y) else None,
+            "section": section(world, land, y, question.x0, question.x1, tide=tide) if question.section else None,
         }
 
     # Walking

@@ -71,7 +71,7 @@ class Drawn(Message):
 
 
 class AskSpot(Message):
-    """The cursor is at (x, y); `section` asks for the ground through it from x0 to x1."""
+    """The cursor is at (x, y); `section` asks for the ground through it from x0 to x1; the sea stands as at `tide`."""
 
     is_: Literal["spot"] = Field(alias="is")
     x: Metres
@@ -79,6 +79,7 @@ class AskSpot(Message):
     x0: Metres = 0.0
     x1: Metres = 1e6
     section: bool = True
+    tide: Tide | None = None
 
 
 class BeginWalk(Message):

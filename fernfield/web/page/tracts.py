@@ -39,6 +39,7 @@ Pixel = Annotated[int, Field(ge=-100_000, le=200_000)]
 MOST_POSTS = 4_097 * 4_097
 
 Metres = Annotated[float, Query(ge=-1e7, le=1e7)]
+AtTide = Annotated[Tide | None, Query(description="at which the sea is shown")]
 
 
 def _show(
@@ -54,7 +55,7 @@ def _show(
     cover: Annotated[str, Query(max_length=40, description="whose share is mapped, for the overlay share")] = "",
     rule: Annotated[str, Query(max_length=4000, description="for covers, as JSON, for the overlay rule")] = "",
     guise: Annotated[str, Query(max_length=40, description="as which the covers are looked at")] = "",
-    tide: Annotated[Tide | None, Query(description="at which the sea is shown")] = None,
+    tide: AtTide = None,
 ) -> Show:
     names = tuple(name for name in overlays.split(",") if name)
     for name in names:
@@ -130,13 +131,15 @@ def heights_asc(
 
 
 @seen.get("/spot")
-def spot_at(land: TheLand, x: Metres, y: Metres) -> dict[str, Any]:
-    return spot(*land, x, y)
+def spot_at(land: TheLand, x: Metres, y: Metres, tide: AtTide = None) -> dict[str, Any]:
+    return spot(*land, x, y, tide)
 
 
 @seen.get("/section")
-def section_at(land: TheLand, y: Metres, x0: Metres = -1e6, x1: Metres = 1e6) -> dict[str, Any]:
-    return section(*land, y, x0, x1)
+def section_at(
+    land: TheLand, y: Metres, x0: Metres = -1e6, x1: Metres = 1e6, tide: AtTide = None
+) -> dict[str, Any]:  # fmt: skip
+    return section(*land, y, x0, x1, tide=tide)
 
 
 @seen.get("/levels")
@@ -174,6 +177,7 @@ def line(
     points: Annotated[str, Query(max_length=20_000, description="[[x, y], …] as JSON")],
     a: Annotated[float | None, Query(ge=0, le=1e9)] = None,
     b: Annotated[float | None, Query(ge=0, le=1e9)] = None,
+    tide: AtTide = None,
 ) -> dict[str, Any]:
     """The section along a line; with `a` and `b` (distances along it) also slope and length between them."""
     if (a is None) != (b is None):
@@ -185,7 +189,7 @@ def line(
     if not 2 <= len(places) <= 200:
         raise InvalidInput(f"a line has 2 to 200 points, not {len(places)}", "points")
     marks = (a, b) if a is not None and b is not None else None
-    return line_section(*land, places, marks)
+    return line_section(*land, places, marks, tide=tide)
 
 
 @seen.get("/contour-labels")

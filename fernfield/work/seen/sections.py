@@ -14,13 +14,16 @@ from fernfield.core.grid import FloatArray, Window, bilinear_many
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.water.rows import sea_level
+from fernfield.work.water.rows import Tide, sea_level, tide_level
 
 LONGEST_M = 40_000.0
 
 
-def section(world: OpenWorld, land: Land, y: float, x0: float, x1: float, most: int = 400) -> dict[str, Any]:
-    """The ground from west to east through the northing `y`, and as it was before the last edit. [m]"""
+def section(
+    world: OpenWorld, land: Land, y: float, x0: float, x1: float, most: int = 400, tide: Tide | None = None
+) -> dict[str, Any]:
+    """The ground from west to east through the northing `y`, and as it was before the last edit; the sea as at a tide.
+    [m]"""
     grid, bounds = land.grid, land.bounds
     row = min(max(round(grid.row_of(y)), bounds.row0), bounds.row1 - 1)
     first = min(max(math.floor(grid.col_of(x0)), bounds.col0), bounds.col1 - 2)
@@ -30,14 +33,14 @@ def section(world: OpenWorld, land: Land, y: float, x0: float, x1: float, most: 
     with world.lock:
         ground = land.read(HEIGHT, window)[0, ::step]
         before = world.ground_before(land, window)[0, ::step]
-        water = world.surface(land, window)[0, ::step]
+        water = world.surface(land, window, sea_m=tide_level(world, tide))[0, ::step]
     return {
         "y": grid.y_of(row),
         "x0": grid.x_of(first),
         "step_m": grid.spacing * step,
         "ground": [round(float(v), 3) for v in ground],
         "before": None if np.array_equal(ground, before) else [round(float(v), 3) for v in before],
-        "sea_level_m": _sea(world, land, ground),
+        "sea_level_m": _sea(world, land, ground, tide),
         "water": _over(water, ground),
     }
 
@@ -47,9 +50,12 @@ def _over(water: FloatArray, ground: FloatArray) -> list[float | None]:
     return [round(float(w), 3) if w > g else None for w, g in zip(water, ground, strict=True)]
 
 
-def _sea(world: OpenWorld, land: Land, ground: FloatArray) -> float:
+def _sea(world: OpenWorld, land: Land, ground: FloatArray, tide: Tide | None) -> float:
     """The sea level to draw in a section; where a tract is dry, the foot of the picture. [m]"""
-    return sea_level(world) if world.place_of(land.id).kind == "open" else float(ground.min())
+    if world.place_of(land.id).kind != "open":
+        return float(ground.min())
+    level = tide_level(world, tide)
+    return sea_level(world) if level is None else level
 
 
 def line_section(
@@ -58,8 +64,10 @@ def line_section(
     points: Sequence[tuple[float, float]],
     marks: tuple[float, float] | None = None,
     most: int = 400,
+    tide: Tide | None = None,
 ) -> dict[str, Any]:
-    """The ground along a line of points [m], and between two marks on it (distances from its beginning).
+    """The ground along a line of points [m], and between two marks on it (distances from its beginning); the sea as at
+    a tide.
 
     Raises InvalidInput when the line has no length, is too long or leaves the land.
     """
@@ -82,14 +90,14 @@ def line_section(
     with world.lock:
         ground = _along(world, land, xs, ys, before=False)
         was = _along(world, land, xs, ys, before=True)
-        water = _water_along(world, land, xs, ys)
+        water = _water_along(world, land, xs, ys, tide_level(world, tide))
     found: dict[str, Any] = {
         "points": [list(point) for point in points],
         "length_m": whole,
         "step_m": float(away[1]),
         "ground": [round(float(v), 3) for v in ground],
         "before": None if np.array_equal(ground, was) else [round(float(v), 3) for v in was],
-        "sea_level_m": _sea(world, land, ground),
+        "sea_level_m": _sea(world, land, ground, tide),
         "water": _over(water, ground),
     }
     if marks is not None:
@@ -140,7 +148,7 @@ def _along(world: OpenWorld, land: Land, xs: np.ndarray, ys: np.ndarray, *, befo
     return out
 
 
-def _water_along(world: OpenWorld, land: Land, xs: np.ndarray, ys: np.ndarray) -> FloatArray:
+def _water_along(world: OpenWorld, land: Land, xs: np.ndarray, ys: np.ndarray, sea_m: float | None) -> FloatArray:
     """The surface of the water at the posts nearest to places."""
     grid, bounds = land.grid, land.bounds
     rows = np.clip(np.rint(grid.row_of(ys)).astype(int), bounds.row0, bounds.row1 - 1)
@@ -150,5 +158,5 @@ def _water_along(world: OpenWorld, land: Land, xs: np.ndarray, ys: np.ndarray) -
         part = slice(first, first + 64)
         r, c = rows[part], cols[part]
         window = Window(int(r.min()), int(c.min()), int(r.max()) + 1, int(c.max()) + 1)
-        out[part] = world.surface(land, window)[r - window.row0, c - window.col0]
+        out[part] = world.surface(land, window, sea_m=sea_m)[r - window.row0, c - window.col0]
     return out

@@ -20,13 +20,13 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.outlines import holds_point
 from fernfield.work.plots.rows import PLOTS
 from fernfield.work.water.flowing import water_at
-from fernfield.work.water.rows import liquid_of, sea_level
+from fernfield.work.water.rows import Tide, liquid_of, sea_level, tide_level
 
 NEAR_M = 10.0
 
 
-def spot(world: OpenWorld, land: Land, x: float, y: float) -> dict[str, Any]:
-    """Everything known about the point (x, y) [m]. Raises InvalidInput outside the tract."""
+def spot(world: OpenWorld, land: Land, x: float, y: float, tide: Tide | None = None) -> dict[str, Any]:
+    """Everything known about the point (x, y) [m], the sea as at a tide. Raises InvalidInput outside the tract."""
     grid = land.grid
     land.need(x, y, "the point")
     with world.lock:
@@ -42,7 +42,7 @@ def spot(world: OpenWorld, land: Land, x: float, y: float) -> dict[str, Any]:
         )
     slope = float(slope_degrees(heights, grid.spacing)[at])
     aspect = float(aspect_degrees(heights, grid.spacing)[at])
-    gait, water = Gait(), water_at(world, land, x, y)
+    gait, water = Gait(), water_at(world, land, x, y, tide_level(world, tide))
     depth = 0.0 if water is None else water.surface_m - z
     wade = gait.wade if water is None else liquid_of(world, water.liquid).wade_m
     walk = "too deep" if 0 < wade <= depth else "too steep" if slope > gait.steepest_deg else "climbable"

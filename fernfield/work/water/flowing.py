@@ -94,14 +94,14 @@ class WaterHere:
     key: str
 
 
-def water_at(world: OpenWorld, land: Land, x: float, y: float) -> WaterHere | None:
-    """The highest water over a place; None where it is dry."""
+def water_at(world: OpenWorld, land: Land, x: float, y: float, sea_m: float | None = None) -> WaterHere | None:
+    """The highest water over a place, the sea as if at `sea_m`; None where it is dry."""
     with world.lock:
         z = land.elevation(x, y)
         row, col = round(land.grid.row_of(y)), round(land.grid.col_of(x))
         best: WaterHere | None = None
         here = land.clip(Window(row, col, row + 1, col + 1))
-        sea = float(sea_over(world, land, here)[0, 0])
+        sea = float(sea_over(world, land, here, 1, sea_m)[0, 0])
         if sea > z:
             best = WaterHere(sea, "Sea", "water", WATER.name, "sea")
         for key, pool in pools_of(world, land):

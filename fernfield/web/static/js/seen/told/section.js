@@ -134,6 +134,7 @@ function askLine() {
       query.set("a", String(state.marks[0]));
       query.set("b", String(state.marks[1]));
     }
+    if (state.show.tide) query.set("tide", state.show.tide);
     lineAsked = true;
     const found = await ask(`${landApi}/line?${query}`);
     lineAsked = false;
@@ -208,6 +209,7 @@ function listLines() {
 watch(() => state.at.lines, listLines);
 listLines();
 for (const what of ["stale", "all-stale"]) heed(what, askLine);
+watch(() => state.show.tide, askLine);
 for (const what of ["ended", "revised"]) hears(what, askLine);
 part("keep").hidden = !state.section_line;
 askLine();

@@ -37,6 +37,7 @@ export function askSpot() {
     x0: left,
     x1: right,
     section: state.section && !state.section_line,
+    tide: state.show.tide || null,
   });
   if (asked) setTimeout(() => (asked = false), 1000);
 }
@@ -52,7 +53,7 @@ hears("spot", (message) => {
     askSpot();
   }
 });
-watch(() => state.cursor, askSpot);
+watch(() => [state.cursor, state.show.tide], askSpot);
 hears("connection", (up) => up && askSpot());
 heed("stale", askSpot);
 // Whether there is a ghost in the section is known once the revision is made.
