@@ -141,6 +141,18 @@ def test_a_pool_follows_the_ground_and_says_when_it_spills(pitted: OpenWorld) ->
     assert wet(pitted).max() == 0
 
 
+def test_water_over_an_opening_is_found(pitted: OpenWorld) -> None:
+    draw(pitted, "open", path=[(140, 150, 0), (140, 150, 1)], radius_m=4, softness=0.0, strength=500)
+    draw(pitted, "open", path=[(40, 40, 0), (40, 40, 1)], radius_m=4, softness=0.0, strength=500)
+    assert not [f for f in found_in(pitted) if f.check == "water"]
+    put_pool(pitted, "tarn", pool(9))
+    (found,) = [f for f in found_in(pitted) if f.check == "water"]
+    assert found.words.startswith("Water stands 2.00 m deep over an opening, on ")
+    assert np.hypot((found.x or 0) - 140, (found.y or 0) - 150) <= 4
+    draw(pitted, "close", path=[(140, 150, 0), (140, 150, 1)], radius_m=9, softness=0.0, strength=500)
+    assert not [f for f in found_in(pitted) if f.check == "water"]
+
+
 def test_a_pool_is_kept_to_a_plot(pitted: OpenWorld) -> None:
     plot = Plot(name="Half", points=((100, 100), (150, 100), (150, 200), (100, 200)))
     pitted.edit(put(PLOTS, "half", plot))

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from fernfield.core.checks.finding import Finding, Mend
 from fernfield.core.grid import FloatArray, Window
+from fernfield.core.ground.openings import HOLE, OPENING
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
@@ -42,6 +43,28 @@ def water_findings(world: OpenWorld) -> Iterator[Finding]:
             yield Finding("water", f"{pool.name} spills: at {pool.level_m:g} m it runs {where}.",
                           "Lower its level, raise its rim, or set it anew so that it floods.", False, pool.x, pool.y,
                           tract.row.id)  # fmt: skip
+
+
+def opening_findings(world: OpenWorld) -> Iterator[Finding]:
+    """Every tract in which water stands or runs over an opening: it would run into it."""
+    for tract in world.tracts.values():
+        with world.lock:
+            land = world.land_from(tract.row.id)
+            home = part_of(world, land, tract.row.id)
+            tiles = [place[1:] for place in tract.cache.ranges
+                     if place[0] == OPENING and not tract.cache.blank_tile(place)]  # fmt: skip
+        spots: list[tuple[int, int, float]] = []
+        for tile in sorted(tiles):
+            with world.lock:
+                window = tract.grid.tile_window(*tile).shifted(home.row, home.col)
+                deep = world.surface(land, window) - land.read(HEIGHT, window)
+                drowned = (land.read(OPENING, window) >= HOLE) & (deep > SHALLOW_M)
+            spots += [(window.row0 + int(r), window.col0 + int(c), float(deep[r, c])) for r, c in np.argwhere(drowned)]
+        if spots:
+            row, col, deep_m = max(spots, key=lambda spot: spot[2])
+            yield Finding("water", f"Water stands {deep_m:.2f} m deep over an opening, on {len(spots)} posts: it would "
+                          "run in.", "Close the opening, or keep the water out with a rim.", False,
+                          land.grid.x_of(col) - home.x, land.grid.y_of(row) - home.y, tract.row.id)  # fmt: skip
 
 
 def stream_findings(world: OpenWorld) -> Iterator[Finding]:
