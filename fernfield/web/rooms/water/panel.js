@@ -32,11 +32,16 @@ const open = Alpine.reactive({
   tried: null,
 });
 
-/** Look for the hollow around a spot; whether there is one. @param {number} x @param {number} y */
-async function look(x, y) {
+/** Counts what is looked for: of two clicks the last one counts, whichever is answered first. */
+let turn = 0;
+/** Look for the hollow around a spot; the hollow, or null. @param {number} x @param {number} y @param {boolean} [again] the same as before: what is clicked meanwhile counts */
+async function look(x, y, again = false) {
+  if (!again) turn += 1;
+  const mine = turn;
   Object.assign(open, { choices: null, at: [x, y] });
   const answer = await fetch(`${landApi}/hollow?x=${x}&y=${y}&or_none=true`);
   const told = await answer.json();
+  if (mine !== turn) return null;
   open.found = answer.ok && !told.none ? told : null;
   open.nothing = told.none ?? told.detail ?? NOTHING;
   if (!open.found) untry();
@@ -47,17 +52,21 @@ async function look(x, y) {
 /** Look for a hollow in which there is no pool yet. @param {number} x @param {number} y */
 async function begin(x, y) {
   openTab("water", "pools");
-  open.pool = "";
   const name = /** @type {HTMLInputElement | null} */ (document.getElementById("pool-name"));
-  if (name) name.value = `Pool ${rows("pools").length + 1}`;
+  // A name that somebody has typed for a new pool stays.
+  if (name && (open.pool || /^(Pool \d+)?$/.test(name.value))) name.value = `Pool ${rows("pools").length + 1}`;
+  open.pool = "";
   const found = await look(x, y);
   if (found) setLevel(found.brim_m, true);
 }
 
 /** What is at a spot is opened. @param {number} x @param {number} y */
 async function click(x, y) {
-  const answer = await fetch(`${landApi}/spot?x=${x}&y=${y}`);
+  const mine = (turn += 1);
+  const tide = state.show.tide ? `&tide=${state.show.tide}` : "";
+  const answer = await fetch(`${landApi}/spot?x=${x}&y=${y}${tide}`);
   const here = answer.ok ? (await answer.json()).water : null;
+  if (mine !== turn) return;
   if (here?.collection === "pools") choosePool(here.key);
   else if (here?.collection === "streams") {
     openTab("water", "streams");
@@ -191,7 +200,7 @@ watch(
   () => {
     // The ground may have changed under what is looked at.
     if (state.stage === "water" && open.found && !state.drawing) {
-      look(open.at[0], open.at[1]).then((found) => found && setLevel(open.level, open.tried !== null, true));
+      look(open.at[0], open.at[1], true).then((found) => found && setLevel(open.level, open.tried !== null, true));
     }
   },
 );
