@@ -242,6 +242,12 @@ def test_covers_know_how_high_they_lie_between_the_tides(pitted: OpenWorld) -> N
     # A dry hollow that is as low has no tide, though it lies under high water.
     draw(pitted, "flatten", path=[(60, 60, 0), (60, 60, 30)], radius_m=20, softness=0, strength=9, target_m=8.5)
     assert tides(pitted, land, land.bounds)[240, 60] == NO_TIDE
+    # Nor has one whose floor lies a little above high water; on a shelf beside the sea it goes on.
+    draw(pitted, "flatten", path=[(60, 140, 0), (60, 140, 30)], radius_m=20, softness=0, strength=9, target_m=9.2)
+    draw(pitted, "flatten", path=[(270, 165, 0), (270, 165, 30)], radius_m=12, softness=0, strength=9, target_m=9.2)
+    higher = tides(pitted, land, land.bounds)
+    assert higher[160, 60] == NO_TIDE
+    assert higher[130, 270] == pytest.approx(120)
     rule = Rule.model_validate({"cover": "rock", "conditions": [{"what": "tide", "from": 0, "to": 100}]})
     pitted.edit(patch(COVER_RULES, COVER_RULES.only or "", rules=[rule.model_dump(mode="json", exclude_unset=True)]))
     with pitted.lock:
@@ -452,11 +458,15 @@ def test_by_the_api(client: TestClient) -> None:
     assert (deep[0, 0], deep[32, 32]) == (0, 1)
     assert client.get(pools).json()[0]["level_m"] == 8.5
     for wrong, status in (({"level_m": 8}, 422), ({"x": 64, "y": 64, "level_m": 8, "plot": "gone"}, 404),
-                          ({"x": 64, "y": 64, "level_m": "high"}, 422)):  # fmt: skip
+                          ({"x": 64, "y": 64, "level_m": "high"}, 422),
+                          ({"x": 64, "y": 64, "level_m": 8, "rain_mm": 5}, 422), ({"rain_mm": 5, "plot": "half"}, 422),
+                          ({"x": 64, "y": 64, "volume_m3": 5, "runs_over": True}, 422)):  # fmt: skip
         assert client.get(f"/api/tracts/{tract}/flood", params={**window, **wrong}).status_code == status
     sea = client.get(f"/api/tracts/{tract}/water", params={**window, "only": "sea", "sea_level_m": 10.5})
     assert np.unique(np.frombuffer(sea.content, "<f4")).tolist() == [10.5]
-    assert client.get(f"/api/tracts/{tract}/water", params={**window, "tide": "spring"}).status_code == 422
+    for wrong in ({"tide": "spring"}, {"tide": "low", "sea_level_m": 3}, {"only": "lakes"}):
+        assert client.get(f"/api/tracts/{tract}/water", params={**window, **wrong}).status_code == 422
+    assert client.get(f"/api/tracts/{tract}/spot", params={"x": 64, "y": 64, "tide": "ebb"}).status_code == 422
     assert client.delete(f"{pools}/tarn").status_code == 200
     assert client.get(pools).json() == []
     assert Pool(name="P", x=0, y=0, level_m=3).liquid == "water"

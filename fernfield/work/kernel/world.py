@@ -452,18 +452,19 @@ class OpenWorld:
 
     def ahead(self, plan: Callable[[], T]) -> Callable[[], T]:
         """Work a plan out beside the world, before an edit holds it: what is given tells it then, under the lock. It is
-        worked out again where others have changed the world meanwhile. Raises what `plan` raises.
+        worked out again where others have changed the world meanwhile, and only then while a stroke is drawn: what that
+        has moved may go back where it was. Raises what `plan` raises.
         """
         for _ in range(AHEAD):
             with self.lock:
                 at, quiet = self.revision, not self.holds
+            if not quiet:
+                break
             found = plan()
             with self.lock:
-                # What a stroke under way has moved may go back where it was.
-                fits = quiet and not self.holds and at == self.revision
-            if fits or not quiet:
-                break
-        return lambda: found if fits and at == self.revision else plan()
+                if at == self.revision and not self.holds:
+                    return lambda: found if at == self.revision else plan()
+        return plan
 
     def rests_on(self, *collections: str) -> Callable[[], bool]:
         """Says whether the rows of some collections are as they are now, and the tracts lie as they do."""

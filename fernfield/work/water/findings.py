@@ -27,7 +27,8 @@ BESIDE_POSTS = 1.5
 
 
 def water_findings(world: OpenWorld) -> Iterator[Finding]:
-    """Every pool that is not as it was meant: it holds nothing any more, or runs over without being asked to."""
+    """Every pool that is not as it was meant: it holds nothing any more, or runs over without being asked to; and
+    openings under water."""
     for key, pool in world.each(POOLS):
         with world.lock:
             tract = home_of(world, pool)
@@ -43,9 +44,10 @@ def water_findings(world: OpenWorld) -> Iterator[Finding]:
             yield Finding("water", f"{pool.name} spills: at {pool.level_m:g} m it runs {where}.",
                           "Lower its level, raise its rim, or set it anew so that it floods.", False, pool.x, pool.y,
                           tract.row.id)  # fmt: skip
+    yield from _drowned_openings(world)
 
 
-def opening_findings(world: OpenWorld) -> Iterator[Finding]:
+def _drowned_openings(world: OpenWorld) -> Iterator[Finding]:
     """Every tract in which water stands or runs over an opening: it would run into it."""
     for tract in world.tracts.values():
         with world.lock:

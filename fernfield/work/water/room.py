@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import Any
 
-from fernfield.core.checks.finding import Finding
 from fernfield.work.kernel.rooms import Check, Room
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.water.findings import hollow_findings, opening_findings, stream_findings, water_findings
+from fernfield.work.water.findings import hollow_findings, stream_findings, water_findings
 from fernfield.work.water.flowing import surface
 from fernfield.work.water.rows import OWN_LIQUIDS, POOLS, STREAMS, WATER, liquids_of, sea_of
 from fernfield.work.water.standing import tides
@@ -28,17 +26,12 @@ def _manifest(world: OpenWorld) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _standing_findings(world: OpenWorld) -> Iterator[Finding]:
-    yield from water_findings(world)
-    yield from opening_findings(world)
-
-
 ROOM = Room(
     "water",
     collections=(WATER, OWN_LIQUIDS, POOLS, STREAMS),
     sea_of=sea_of,
     surface=surface,
     tides=tides,
-    checks=(Check("water", _standing_findings), Check("streams", stream_findings), Check("hollows", hollow_findings)),
+    checks=(Check("water", water_findings), Check("streams", stream_findings), Check("hollows", hollow_findings)),
     manifest=_manifest,
 )

@@ -131,8 +131,12 @@ def tides(world: OpenWorld, land: Land, window: Window, step: int = 1) -> FloatA
         return np.full(shape, NO_TIDE, np.float32)
     heights = np.asarray(land.seen(HEIGHT, window, step), np.float32)[: shape[0], : shape[1]]
     part = (heights - np.float32(low)) / np.float32(max(high - low, 1e-3)) * np.float32(100)
-    # Above high tide it goes on; land below that the sea does not reach stays dry.
-    dry = (heights < np.float32(high)) & (sea_over(world, land, window, step, high) == DRY_M)
+    # Land below high tide that the sea does not reach stays dry. Above, it goes on as far up again as the tide where
+    # the sea would come if it rose on: not around a hollow inland that is as low.
+    above = 2 * high - low
+    reaches = np.where(heights < np.float32(high), sea_over(world, land, window, step, high),
+                       sea_over(world, land, window, step, above))  # fmt: skip
+    dry = (heights < np.float32(above)) & (reaches == DRY_M)
     return np.asarray(np.where(dry, np.float32(NO_TIDE), part), np.float32)
 
 

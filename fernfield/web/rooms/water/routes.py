@@ -108,6 +108,8 @@ def water(
     if rows * cols > MOST_POSTS:
         raise InvalidInput(f"at most {MOST_POSTS} posts can be asked for at once, not {rows * cols}", "step")
     with world.lock:
+        if sea_level_m is not None and tide is not None:
+            raise InvalidInput("sea_level_m or tide: not both", "tide")
         sea = sea_level_m if sea_level_m is not None else tide_level(world, tide)
         if only == "sea":
             surface = sea_over(world, seen, window, step, sea)
@@ -174,6 +176,8 @@ def flood(
     if level_m is not None:
         if spring is None:
             raise InvalidInput("level_m is that of a pool: say x and y", "x")
+        if rain_mm or volume_m3:
+            raise InvalidInput("a pool up to level_m, or rain_mm and volume_m3: not both", "level_m")
         if plot is not None:
             world.row(PLOTS, plot)
         home = seen.part_at(*spring) or seen.parts[0]
@@ -181,6 +185,8 @@ def flood(
                     runs_over=runs_over, tract=home.tract.row.id)  # fmt: skip
         deep, told_of = stands_to(world, seen, pool, window, step)
         return _depths(deep, told_of)
+    if plot is not None or runs_over:
+        raise InvalidInput("plot and runs_over are those of a pool: say its level_m", "level_m")
     found, flooded = flood_of(world, seen, rain_mm / 1_000, spring, volume_m3)
     return _depths(found.at(flooded.depth, window, step), flood_told(found, flooded))
 
