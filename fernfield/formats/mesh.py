@@ -8,7 +8,6 @@ References
 from __future__ import annotations
 
 import io
-import json
 import math
 import re
 from collections.abc import Iterator
@@ -21,6 +20,7 @@ from numpy.typing import NDArray
 from fernfield.core.errors import FormatError
 from fernfield.core.grid import FloatArray
 from fernfield.core.intake.surface import own_spacing, seen_from_above
+from fernfield.formats.gltf import Accessor, Gltf, document_of, kind_of_gltf
 from fernfield.formats.limits import Step, check_dimensions
 from fernfield.formats.source import ROWS_AT_ONCE, Said, Source
 
@@ -49,9 +49,8 @@ def open_gltf(path: Path, said: Said) -> Source:
     """Read a glTF file, binary or text. Files that it points to are not followed: everything must be inside."""
     check_size(path)
     body = path.read_bytes()
-    kind = kind_of_gltf(body)
-    check_inside(body, kind)
-    return _sampled(path, kind, "glTF surface", "y", said)
+    check_inside(body)
+    return _sampled(path, kind_of_gltf(body), "glTF surface", "y", said)
 
 
 def open_obj(path: Path, said: Said) -> Source:
@@ -64,48 +63,44 @@ PARTS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MA
 """Bytes of a component, and components of an element, of a glTF accessor. ([1]_, 3.6.2.2)"""
 
 
-def kind_of_gltf(body: bytes) -> str:
-    return "glb" if body[:4] == b"glTF" else "gltf"
-
-
 def check_size(path: Path, most: int = MOST_BYTES) -> None:
     """Raises FormatError for a file that is too large to be read whole."""
     if path.stat().st_size > most:
         raise FormatError(f"a surface may have at most {most >> 20} MiB", "file")
 
 
-def check_inside(body: bytes, kind: str, pictures: bool = False) -> dict[str, Any]:
-    """The JSON of a glTF. Raises FormatError unless everything is in the file, and is no more than the file holds;
+def check_inside(body: bytes, pictures: bool = False) -> Gltf:
+    """The document of a glTF. Raises FormatError unless everything is in the file, and is no more than the file holds;
     `pictures`: also those of its materials."""
-    size = len(body)
-    try:
-        if kind == "glb":
-            # A header of twelve bytes, then the JSON as the first chunk. ([1]_, 4.4)
-            body = body[20 : 20 + int.from_bytes(body[12:16], "little")]
-        found: dict[str, Any] = json.loads(body)
-        parts = [*(found.get("buffers") or []), *((found.get("images") or []) if pictures else [])]
-        links = [str(part.get("uri", "data:")) for part in parts]
-        views = [int(view["byteLength"]) for view in found.get("bufferViews") or []]
-        for accessor in found.get("accessors") or []:
-            _check_accessor(accessor, views, size)
-    except FormatError:
-        raise
-    except (ValueError, AttributeError, TypeError, KeyError, IndexError, RecursionError) as error:
-        raise FormatError(f"the glTF is damaged: {str(error)[:200] or type(error).__name__}", "file") from error
-    for link in links:
-        if not link.startswith("data:"):
-            words = f"the glTF keeps a part in another file ({link[:60]}): save it as one file, binary or embedded"
+    found = document_of(body)
+    parts = found.parts
+    views = [view.byteLength for view in parts.bufferViews or []]
+    for accessor in parts.accessors or []:
+        _check_accessor(accessor, views, len(body))
+    for link in [*(parts.buffers or []), *((parts.images or []) if pictures else [])]:
+        if not link.uri.startswith("data:"):
+            words = f"the glTF keeps a part in another file ({link.uri[:60]}): save it as one file, binary or embedded"
             raise FormatError(words, "file")
     return found
 
 
-def _check_accessor(accessor: dict[str, Any], views: list[int], size: int) -> None:
-    count, view = int(accessor["count"]), accessor.get("bufferView")
-    takes = count * SIZES[accessor["componentType"]] * PARTS[accessor["type"]]
-    if view is None or "sparse" in accessor:
+def _check_accessor(accessor: Accessor, views: list[int], size: int) -> None:
+    view, one = accessor.bufferView, SIZES.get(accessor.componentType, 0) * PARTS.get(accessor.type, 0)
+    if view is None or accessor.sparse is not None:
         raise FormatError("the glTF leaves out points that it counts (sparse): save it with all of them", "file")
-    if not 0 < takes <= min(views[view], size):
-        raise FormatError(f"the glTF is damaged: it counts {count:,} elements, more than it holds", "file")
+    if not one or view >= len(views):
+        raise FormatError("the glTF is damaged: it counts elements of a kind, or in a place, that there is not", "file")
+    if accessor.count * one > min(views[view], size):
+        raise FormatError(f"the glTF is damaged: it counts {accessor.count:,} elements, more than it holds", "file")
+
+
+NOT_OF_THE_SHAPE = re.compile(rb"^(?![ \t]*[vf][ \t]).*\n?|(?<=[0-9])/[^ \t\r\n]*", re.MULTILINE)
+"""Lines of an OBJ that are neither points nor faces, and what a face says besides its points."""
+
+
+def _shape_alone(body: bytes) -> bytes:
+    """The points and faces of an OBJ: a piece for each of its materials would cost as much as all of its points."""
+    return NOT_OF_THE_SHAPE.sub(b"", body.replace(b"\\\n", b"").replace(b"\\\r\n", b""))
 
 
 def _triangles(path: Path, kind: str, up: str) -> Triangles:
@@ -113,10 +108,12 @@ def _triangles(path: Path, kind: str, up: str) -> Triangles:
     import trimesh
 
     check_size(path)
+    body = path.read_bytes()
     try:
         loaded: Any = trimesh.load(
-            io.BytesIO(path.read_bytes()), file_type=kind, process=False, skip_materials=True, force="scene"
-        )
+            io.BytesIO(_shape_alone(body) if kind == "obj" else body),
+            file_type=kind, process=False, skip_materials=True, force="scene",
+        )  # fmt: skip
         mesh = loaded.to_mesh()
         points, triangles = np.asarray(mesh.vertices, np.float64), np.asarray(mesh.faces, np.int64)
     except Exception as error:  # whatever a damaged file makes of the library

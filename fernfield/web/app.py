@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import asyncio
 import re
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Iterable
 from contextlib import asynccontextmanager
 from datetime import datetime
 from pathlib import Path
 
 from anyio import CapacityLimiter, to_thread
-from fastapi import FastAPI, Response
+from fastapi import APIRouter, FastAPI, Response, params
 from fastapi.responses import FileResponse
+from fastapi.routing import APIRoute
 from fastapi.staticfiles import StaticFiles
 from fastapi.templating import Jinja2Templates
 from jinja2 import ChoiceLoader, Environment, FileSystemLoader, select_autoescape
@@ -122,17 +123,24 @@ def create_app(studio: Studio, settings: Settings | None = None, demo: welcome.B
     app.add_middleware(Turns)
     app.add_middleware(
         Guard, access=access, upload_bytes=settings.upload_mib << 20, elsewhere=not is_here(settings.host),
-        names=[name.strip() for name in settings.names.split(",") if name.strip()], uploads=_uploads(app),
+        names=[name.strip() for name in settings.names.split(",") if name.strip()], uploads=uploads(ROUTERS),
         fault=unexpected, room=app.state.room, told=watch.asked,
     )  # fmt: skip
     return app
 
 
-def _uploads(app: FastAPI) -> list[tuple[set[str], re.Pattern[str]]]:
-    """Methods and paths of the calls that take files."""
+def uploads(routers: Iterable[APIRouter]) -> list[tuple[set[str], re.Pattern[str]]]:
+    """Methods and paths of the calls that take files; without the whole OpenAPI document, which takes seconds."""
     return [
-        ({method.upper()}, re.compile(re.sub(r"\{\w+\}", "[^/]+", path) + "$"))
-        for path, calls in app.openapi()["paths"].items()
-        for method, call in calls.items()
-        if "multipart/form-data" in call.get("requestBody", {}).get("content", {})
+        (route.methods or set(), re.compile(re.sub(r"\{\w+\}", "[^/]+", route.path) + "$"))
+        for router in routers
+        for route in router.routes
+        if isinstance(route, APIRoute) and _takes_files(route)
     ]
+
+
+def _takes_files(route: APIRoute) -> bool:
+    """Whether a call has a field for a file, or describes its form by itself."""
+    described = (route.openapi_extra or {}).get("requestBody", {}).get("content", {})
+    fields = (field.field_info for field in route.dependant.body_params)
+    return "multipart/form-data" in described or any(isinstance(info, params.File) for info in fields)

@@ -12,13 +12,13 @@ from pydantic import Field, create_model, model_validator
 
 from fernfield.core.brush.pace import dab_gap, dab_step
 from fernfield.core.brush.tool import Tool
-from fernfield.core.errors import InvalidInput
+from fernfield.core.errors import Conflict, InvalidInput
 from fernfield.core.grid import Grid
 from fernfield.work.kernel.commands import LONGEST_STROKE_S, MOST_POINTS, PathPoint, StrokeBase
 from fernfield.work.kernel.hands.brushwork import Manner
 from fernfield.work.kernel.hands.strokes import StrokeRun
 from fernfield.work.kernel.jobs import Job, JobKind
-from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.layers import HEIGHT, Layer
 from fernfield.work.kernel.rows import Key
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.kernel.writing.ledger import volume_words
@@ -167,23 +167,35 @@ def manner_of(world: OpenWorld, tract_id: str, said: StrokeBase) -> Manner:
     for setting in tool.settings:
         if setting.picture:
             values[setting.name] = world.picture(values[setting.name])
+    masks = layer.touched(world, tool, start.subject) if layer.touched is not None else ()
     manner = Manner(
         start,
         tool,
         stroke_words,
         {**values, "turn_deg": start.turn_deg, **(layer.told(world, start) if layer.told is not None else {})},
-        layer.touched(world, tool, start.subject) if layer.touched is not None else (),
+        masks,
         layer.seen,
         None if start.tip is None else world.picture(start.tip),
         kept_by(world, land, start.keep_to),
         world.only(SYMMETRY).images(),
-        still=None if layer.touched is None else partial(layer.touched, world, tool, start.subject),
+        still=partial(_check_still_there, world, layer, tool, start.subject),
         under=None if layer.under is None else layer.under(world, land),
     )
     if ground.bounds is None:
         return manner
     low, high = ground.bounds(world)
     return replace(manner, lowest=low, highest=high)
+
+
+def _check_still_there(world: OpenWorld, layer: Layer, tool: Tool, subject: str | None, changed: set[str]) -> None:
+    """Raises NotFound or Conflict when the subject of a stroke, or a layer that it changed, has gone since it began."""
+    if layer.touched is None:
+        return
+    now = {name for name, _ in layer.touched(world, tool, subject)}
+    gone = sorted(name.partition(":")[2] for name in changed - now)
+    if gone:
+        words = f"{' and '.join(gone)} went, or was hidden, while this stroke was drawn on it"
+        raise Conflict(f"{words}; nothing of the stroke was kept")
 
 
 def stroke_words(run: StrokeRun, cut_m3: float, fill_m3: float) -> str:

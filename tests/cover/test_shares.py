@@ -6,15 +6,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
+from fernfield.core.brush.pace import Sample
 from fernfield.core.cover.shares import SOLID, SlopeRule, compose_colours, compose_shares, rule_opacity, shares_as_bytes
-from fernfield.core.errors import InvalidInput
+from fernfield.core.errors import Conflict, InvalidInput
 from fernfield.core.grid import Window
-from fernfield.work.cover.rows import COVERS, CoverRule
-from fernfield.work.cover.ruling import COVER_RULES, CoverRules
-from fernfield.work.cover.shares import cover_shares
-from fernfield.work.kernel.commands import put
+from fernfield.work.cover.removing import remove_cover
+from fernfield.work.cover.rows import COVERS, Cover, CoverRule, covers_of
+from fernfield.work.cover.ruling import COVER_RULES, CoverRules, Rule
+from fernfield.work.cover.shares import cover_share, cover_shares
+from fernfield.work.kernel.commands import patch, put
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.seen.spot import spot
+from fernfield.work.strokes import StrokeStart
 from tests.conftest import draw
 
 MASKS = arrays(np.uint16, (3, 4, 5), elements=st.integers(0, SOLID))
@@ -115,3 +118,36 @@ def test_a_rule_of_an_older_world_lies_where_it_lay(world: OpenWorld) -> None:
         put(COVERS, "rock", world.row(COVERS, "rock").model_copy(update={"rule": CoverRule(above_deg=90, blend_deg=0)}))
     )
     assert shares_at(world, 117, 100)["Earth"] == pytest.approx(1, abs=0.01)
+
+
+@pytest.mark.parametrize("ruled", [False, True])
+@pytest.mark.parametrize("change", ["a new one", "another order", "one goes that was not drawn on", "one is hidden"])
+def test_covers_that_come_and_go_while_a_stroke_is_drawn_on_all_of_them(
+    world: OpenWorld, change: str, ruled: bool
+) -> None:
+    """Covers are known by their keys: a stroke ends on those that it began on, or says which has gone."""
+    for key in ("sand", "clay"):
+        world.edit(put(COVERS, key, Cover(name=key, colour="#ccbb99")))
+    if ruled:
+        world.edit(put(COVER_RULES, "world", CoverRules(rules=(Rule(cover="sand"),))))
+    draw(world, "paint", cover="sand", strength=100, path=[(200, 60, 0), (240, 60, 1)])
+    start = StrokeStart(tool="drag", radius_m=20, softness=0.5, strength=100)
+    run = world.begin_stroke(world.first_tract.row.id, start)
+    world.extend_stroke(run, [Sample(230 + 2 * t, 60, t / 10) for t in range(4)])
+    if change == "a new one":
+        world.edit(put(COVERS, "peat", Cover(name="Peat", colour="#885533", position=1)))
+    elif change == "another order":
+        world.edit(patch(COVERS, "sand", position=len(covers_of(world)) - 1))
+    elif change == "one is hidden":
+        world.edit(patch(COVERS, "sand", hidden=True))
+    else:
+        remove_cover(world, "clay")
+    world.extend_stroke(run, [Sample(238 + 2 * t, 60, 0.4 + t / 10) for t in range(8)])
+    if change == "one is hidden":
+        with pytest.raises(Conflict, match="sand went, or was hidden"):
+            world.finish_stroke(run)
+    else:
+        assert world.finish_stroke(run).revision == world.revision
+        assert cover_share(world, world.first_land, "sand", Window(240, 262, 241, 263))[0, 0] > 0.2
+    shares = cover_shares(world, world.first_land, Window(0, 0, 300, 300))
+    assert np.allclose(shares.sum(axis=0), 1, atol=1e-5)

@@ -114,6 +114,8 @@ def wrong(name: str) -> bytes:
         return embedded(body, nodes=[{"mesh": 1}] * 300, scenes=[{"nodes": list(range(300))}])
     if name == "round":
         return embedded(body, nodes=[{"children": [0]}], scenes=[{"nodes": [0]}])
+    if name in UNSOUND:
+        return embedded(body, **UNSOUND[name][0])
     if name == "count":
         accessors = [{**accessor, "count": 2**31} for accessor in told["accessors"]]
         return embedded(body, accessors=accessors)
@@ -125,11 +127,26 @@ def wrong(name: str) -> bytes:
     return glb(scene)
 
 
+CHAIN = [{"mesh": 0, "children": [at + 1]} for at in range(99)] + [{"mesh": 0}]
+UNSOUND: dict[str, tuple[dict[str, Any], str]] = {
+    "extensions that are a number": ({"extensionsRequired": 5}, "its extensionsRequired cannot be '5'"),
+    "a node that is a word": ({"nodes": ["root"]}, r"its nodes\[0\] cannot be 'root'"),
+    "a mesh without parts": ({"meshes": [{}]}, r"it has no meshes\[0\] primitives"),
+    "a million nodes": ({"nodes": [{}] * 1_000_000}, "at most 5,000 nodes, not 1,000,000"),
+    "a million materials": ({"materials": [{}] * 1_000_000}, "at most 10,000 materials, not 1,000,000"),
+    "a chain of nodes": ({"nodes": CHAIN}, "at most 64 deep"),
+    "many chains of nodes": (
+        {"nodes": [{"children": [at + 1]} if (at + 1) % 50 else {} for at in range(1_500)]},
+        "taken together, not 38,",
+    ),
+    "a mesh that is not there": ({"nodes": [{"mesh": 7}]}, "it has no mesh 7"),
+}
 WRONG = {
     "nothing": "must be glTF", "other": "must be glTF", "cut": "damaged|more than it holds", "outside": "points.bin",
     "picture outside": "etc/passwd", "extension": "KHR_draco_mesh_compression", "empty": "it has none",
-    "many": f"at most {MOST_TRIANGLES:,} triangles", "round": "two parents", "count": "more than it holds",
+    "many": f"at most {MOST_TRIANGLES:,} triangles", "round": "in a ring", "count": "more than it holds",
     "colour": "a colour of it is red", "tiny": "0.01 m tall at least",
+    **{name: words for name, (_, words) in UNSOUND.items()},
 }  # fmt: skip
 
 

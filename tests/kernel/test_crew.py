@@ -6,6 +6,8 @@ import os
 import signal
 import threading
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 from contextlib import closing
 from pathlib import Path
 from typing import Any
@@ -112,6 +114,23 @@ def test_a_worker_that_is_killed_in_the_middle_costs_time_not_the_result(
     path = str(tmp_path / "died")
     assert list(crew.each(dies_once, ((path, n) for n in range(12)))) == [n * n for n in range(12)]
     assert os.path.exists(path)
+
+
+def test_a_pool_that_broke_before_it_is_handed_the_next_part_is_called_anew() -> None:
+    """Whoever dies while nobody waits for a result breaks the pool at the next `submit`."""
+
+    class Broken(ThreadPoolExecutor):
+        handed = 0
+
+        def submit(self, *call: Any, **more: Any) -> Any:
+            Broken.handed += 1
+            if Broken.handed in (1, 4):
+                raise BrokenProcessPool("a worker died")
+            return super().submit(*call, **more)
+
+    with closing(Crew(lambda: (Broken(1), 1))) as crew:
+        assert list(crew.each(abs, ((-n,) for n in range(9)))) == list(range(9))
+    assert Broken.handed == 9 + 2 + 1
 
 
 def test_workers_that_die_again_and_again_end_the_work_with_words() -> None:

@@ -14,7 +14,7 @@ from pathlib import Path
 import numpy as np
 
 from fernfield.core.errors import FernError
-from fernfield.work.worlds.apart import _data
+from fernfield.work.kernel.apart import memory_taken
 from fernfield.work.worlds.intake import Placing, heights_of, read_samples
 from tests.trust.corpus import corpus, damaged
 
@@ -48,7 +48,7 @@ def main() -> None:
 
         for name, (body, said) in kinds.items():
             assert read(body, said) == "read", name
-        most = _data() + MEMORY
+        most = memory_taken() + MEMORY
         resource.setrlimit(resource.RLIMIT_DATA, (most, most))
         end, number = time.monotonic() + seconds, 0
         while time.monotonic() < end and len(faults) < 5:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 import logging
 from pathlib import Path
@@ -9,15 +10,17 @@ from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
+from starlette.responses import Response
 from starlette.websockets import WebSocketDisconnect
 from typer.testing import CliRunner
 
 import fernfield.web.kernel.access
 from fernfield.cli import app as cli
-from fernfield.web.app import create_app
-from fernfield.web.kernel.access import TRIES, kept_at, make_phrase, token_for
-from fernfield.web.kernel.guard import POLICY
+from fernfield.web.app import create_app, uploads
+from fernfield.web.kernel.access import TRIES, Access, kept_at, make_phrase, token_for
+from fernfield.web.kernel.guard import POLICY, Guard
 from fernfield.web.kernel.settings import Settings
+from fernfield.web.rooms import ROUTERS
 from fernfield.work.studio import Studio
 from tests.conftest import live
 
@@ -30,6 +33,16 @@ PHRASE, LOOK = "sedge and silt", "from afar only"
 
 def test_only_calls_that_take_files_take_large_bodies(client: TestClient) -> None:
     """A path that ends like one of them, or a body that calls itself a form, is no call that takes files."""
+    described = {
+        (method.upper(), path)
+        for path, calls in client.get("/openapi.json").json()["paths"].items()
+        for method, call in calls.items()
+        if "multipart/form-data" in call.get("requestBody", {}).get("content", {})
+    }
+    taken = uploads(ROUTERS)
+    assert len(taken) == len(described)
+    for method, path in described:
+        assert any(method in methods and known.match(path) for methods, known in taken), path
     world = client.post("/api/worlds", json=WORLD).json()["id"]
     big = {"file": ("x", b"y" * (17 << 20))}
     for method, path in (
@@ -90,6 +103,41 @@ def test_a_fault_of_ours_has_the_policy_and_a_number_that_the_log_knows(
     (record,) = [r for r in caplog.records if r.exc_info and number in r.getMessage()]
     assert record.exc_info is not None
     assert record.exc_info[0] is ZeroDivisionError
+
+
+@pytest.mark.parametrize("origin", ["http://[", "http://[::1", "//", "null", "http://elsewhere.example"])
+def test_what_says_it_comes_from_elsewhere_or_from_nowhere_changes_nothing(client: TestClient, origin: str) -> None:
+    answer = client.post("/api/worlds", json=WORLD, headers={"origin": origin})
+    assert (answer.status_code, answer.json()["title"]) == (403, "Forbidden")
+
+
+def test_what_is_cut_off_when_the_server_stops_is_told_so(caplog: pytest.LogCaptureFixture) -> None:
+    """uvicorn cancels what is not done in its time; that is no fault of ours, and has no traceback."""
+
+    async def endless(scope: Any, receive: Any, send: Any) -> None:
+        await asyncio.Event().wait()
+
+    sent: list[Any] = []
+
+    async def stopped() -> None:
+        async def send(message: Any) -> None:
+            sent.append(message)
+
+        guard = Guard(
+            endless, access=Access(Path("/nowhere"), "", ""), upload_bytes=1, names=[], elsewhere=False, uploads=[],
+            fault=lambda *_: Response(), room=lambda: 0, told=lambda *_: None,
+        )  # fmt: skip
+        scope = {"type": "http", "method": "GET", "path": "/healthz", "headers": [(b"host", b"127.0.0.1")]}
+        asked = asyncio.create_task(guard(scope, lambda: asyncio.sleep(0), send))
+        await asyncio.sleep(0)
+        asked.cancel()
+        await asked
+
+    asyncio.run(stopped())
+    assert sent[0]["status"] == 503
+    assert (b"retry-after", b"5") in sent[0]["headers"]
+    assert "being stopped" in json.loads(sent[1]["body"])["detail"]
+    assert not caplog.records
 
 
 def test_bytes_on_the_socket_are_answered_in_words_and_change_nothing(client: TestClient) -> None:

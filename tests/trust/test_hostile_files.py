@@ -78,6 +78,16 @@ def test_what_is_wrong_with_a_file_is_said(tmp_path: Path, name: str, read: Any)
     assert [p.name for p in tmp_path.iterdir()] == ["file"]
 
 
+def test_an_obj_with_a_million_materials_is_read_as_one_surface(tmp_path: Path) -> None:
+    """A piece for each would cost as much as all points; what stands beside points and faces is left out first."""
+    lines = b"".join(b"usemtl m%d\nf 1/1/1 2/2/2 3/3/3\n" % at for at in range(1_000_000))
+    for name, body in (("many", lines), ("one", b"f 1 2 3\n" * 1_000_000)):
+        (tmp_path / name).write_bytes(b"mtllib usemtl.mtl\n" + TRIANGLE + b"vt 0 0\nvn 0 1 0\n" + body)
+    many, one = (read_samples(tmp_path / name, Said(), tmp_path / f"{name}.out") for name in ("many", "one"))
+    assert many.public() == one.public()
+    assert (tmp_path / "many.out").read_bytes() == (tmp_path / "one.out").read_bytes()
+
+
 @pytest.mark.parametrize("values", [(100.0, 100.00001), (-3e38, 3e38), (1e-40, 2e-40)])
 def test_land_of_any_range_is_counted(tmp_path: Path, values: tuple[float, float]) -> None:
     land = np.full((9, 9), values[0], np.float32)

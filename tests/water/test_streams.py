@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 
+from fernfield.core.brush.pace import Sample
 from fernfield.core.errors import Choice, Conflict, InvalidInput, NotFound
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.water.channel import FREEBOARD_M, evenly
@@ -22,6 +23,7 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.seen.plan import plan_pixels
 from fernfield.work.seen.show import Show
 from fernfield.work.seen.spot import spot
+from fernfield.work.strokes import StrokeStart
 from fernfield.work.studio import Studio
 from fernfield.work.water.draining import flood_of, flood_told
 from fernfield.work.water.flowing import surface, wading, water_at
@@ -368,6 +370,21 @@ def test_others_work_on_while_a_stream_is_planned_and_it_runs_on_their_ground(
     was = world.row(STREAMS, "beck")
     put_stream(world, "beck", PatchStream())
     assert world.row(STREAMS, "beck") == was
+
+
+def test_a_stream_behind_a_stroke_is_refused_soon_and_set_when_that_has_ended(
+    made: Made, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Whoever waits for the answer does not wait as long as others may draw."""
+    world = made(valley)
+    monkeypatch.setattr("fernfield.work.kernel.writing.sweep.SOON_S", 0.05)
+    run = world.begin_stroke(world.first_tract.row.id, StrokeStart(tool="raise", radius_m=20, softness=0, strength=1))
+    world.extend_stroke(run, [Sample(128, 128 + 4 * t, t / 10) for t in range(6)])
+    command = PutStream(name="Beck", points=((128, 250),))
+    with pytest.raises(Conflict, match="try again when it has ended"):
+        put_stream(world, "beck", command)
+    world.abandon_stroke(run)
+    assert put_stream(world, "beck", command)[1]["ends"] == "edge"
 
 
 def test_water_is_told_of_at_a_spot_and_findings_say_when_the_ground_has_moved(made: Made) -> None:

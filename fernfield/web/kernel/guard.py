@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import asyncio
+import contextlib
 import json
 import re
 import time
@@ -31,6 +33,8 @@ HEADERS = {
 }
 SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
 PLAIN_BODY_BYTES = 16 << 20
+STOPPED = "the server is being stopped: what was acknowledged is kept; ask again when it is back"
+STOPPED_S = 5
 LOCAL_NAMES = ("127.0.0.1", "localhost", "[::1]")
 
 Refusal = tuple[int, str, str]
@@ -50,7 +54,11 @@ def from_elsewhere(headers: Headers) -> bool:
     origin = headers.get("origin")
     if origin is None:
         return False
-    return urlsplit(origin).netloc != headers.get("host", "")
+    try:
+        return urlsplit(origin).netloc != headers.get("host", "")
+    except ValueError:
+        # What is no address is not ours.
+        return True
 
 
 def _is_number(name: str) -> bool:
@@ -96,7 +104,9 @@ class Guard:
                 await receive()
                 await send({"type": "websocket.close", "code": 4000 + refusal[0] % 1000, "reason": refusal[2]})
                 return
-            await self._app(scope, receive, send)
+            # A socket that is cut off when the server stops has nothing more to say.
+            with contextlib.suppress(asyncio.CancelledError):
+                await self._app(scope, receive, send)
             return
         began, status = time.monotonic(), 500
 
@@ -186,6 +196,12 @@ class Guard:
         except ClientDisconnect:
             if not refused:
                 raise
+        except asyncio.CancelledError:
+            # The server stops, and waits no longer. An answer that was begun ends without an end, as below.
+            if not started:
+                more = {"retry-after": str(STOPPED_S)}
+                await self._answer(send, 503, "Service Unavailable", STOPPED, more)
+            return
         except Exception as error:
             answer = self._fault(Request(scope), error)
             if started:

@@ -76,14 +76,19 @@ class Laid:
 
 
 def under_of(world: OpenWorld, land: Land) -> Callable[[Window], FloatArray | None] | None:
-    """What the list of rules puts under the hand in a window, for strokes; None where there are no rules."""
+    """What the list of rules puts under the hand in a window, for strokes; None where there are no rules. It has the
+    covers that are shown now, also when some came or went meanwhile: of what has gone there is nothing.
+    """
     if not world.only(COVER_RULES).rules:
         return None
-    shown = [at for at, (_, cover) in enumerate(covers_of(world)) if not cover.hidden]
+    shown = [key for key, _ in shown_covers(world)]
 
     def under(window: Window) -> FloatArray | None:
         mix = mix_of(world, land, window)
-        return None if mix is None else mix[shown]
+        if mix is None:
+            return None
+        now = {key: at for at, (key, _) in enumerate(covers_of(world))}
+        return np.stack([mix[now[key]] if key in now else np.zeros_like(mix[0]) for key in shown])
 
     return under
 
@@ -233,7 +238,15 @@ def paces(world: OpenWorld, land: Land, window: Window) -> FloatArray | None:
 
 
 def cover_share(world: OpenWorld, land: Land, key: str, window: Window, step: int = 1) -> FloatArray:
-    """Share of one cover at every `step`-th post of `window`, 0 to 1. Raises NotFound."""
+    """Share of one cover at every `step`-th post of `window`, 0 to 1; past the land the border's go on. Raises
+    NotFound."""
     at = named({known: at for at, (known, _) in enumerate(covers_of(world))}, "cover", key)
-    shares = cover_shares(world, land, window) if step == 1 else shares_at(world, land, window, step)
-    return np.asarray(shares[at], np.float32)
+    if step > 1:
+        return np.asarray(shares_at(world, land, window, step)[at], np.float32)
+    # What lies past the land has no shares of its own, but a picture's tile may reach there, or lie there wholly.
+    bounds = land.bounds
+    rows = np.clip(np.arange(window.row0, window.row1), bounds.row0, bounds.row1 - 1)
+    cols = np.clip(np.arange(window.col0, window.col1), bounds.col0, bounds.col1 - 1)
+    own = Window(int(rows[0]), int(cols[0]), int(rows[-1]) + 1, int(cols[-1]) + 1)
+    share = cover_shares(world, land, own)[at]
+    return np.asarray(share if own == window else share[np.ix_(rows - own.row0, cols - own.col0)], np.float32)

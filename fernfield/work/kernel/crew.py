@@ -68,29 +68,35 @@ class Crew:
         worker stand in memory. Closing the iterator stops the rest. Raises Conflict when workers die again and again.
         """
         rest, deaths = iter(calls), 0
-        waiting: deque[tuple[tuple[Any, ...], Future[R]]] = deque()
+        waiting: deque[tuple[Any, ...]] = deque()
+        parts: deque[Future[R]] = deque()
+        """What was handed out of `waiting`, from its first on."""
         executor, size = self._there()
         try:
             while True:
                 while len(waiting) < size * WAITING and (call := next(rest, None)) is not None:
-                    waiting.append((call, executor.submit(function, *call)))
+                    waiting.append(call)
                 if not waiting:
                     return
                 try:
-                    found = waiting[0][1].result()
+                    # A pool says that it broke when it is handed something as well as when it is asked.
+                    while len(parts) < len(waiting):
+                        parts.append(executor.submit(function, *waiting[len(parts)]))
+                    found = parts[0].result()
                 except BrokenProcessPool:
                     deaths += 1
                     if deaths > MOST_DEATHS:
                         raise Conflict("workers died again and again; nothing was changed") from None
+                    parts.clear()
                     self._gone(executor)
                     executor, size = self._there()
-                    waiting = deque((call, executor.submit(function, *call)) for call, _ in waiting)
                     continue
+                parts.popleft()
                 waiting.popleft()
                 yield found
         finally:
-            for _, future in waiting:
-                future.cancel()
+            for part in parts:
+                part.cancel()
 
     def close(self) -> None:
         with self._lock:

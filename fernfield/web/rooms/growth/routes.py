@@ -287,6 +287,8 @@ def load(
     if (x is None) != (y is None):
         raise InvalidInput("x and y go together", "x")
     world, seen = land
+    if x is not None and y is not None:
+        seen.need(x, y, "the spot")
     changed = {}
     if mix is not None and density_per_ha is not None:
         changed[mix] = world.row(MIXES, mix).model_copy(update={"density_per_ha": density_per_ha})

@@ -116,7 +116,7 @@ class Arbiter:
             if check is not None:
                 check(self._world, run.start.into)
             if manner.still is not None:
-                manner.still()
+                manner.still({place[0] for side in run.sides for place in side.dirty})
             return self._world.ledger.commit_stroke(run, manner.words, _recorded(run))
         except BaseException:
             self._moved(run, run.roll_back())

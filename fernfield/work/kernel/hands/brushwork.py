@@ -44,7 +44,7 @@ class Manner:
     tool : what works
     values : the tool's settings, with pictures in the place of their keys
     masks : for a tool that works on masks, the layers and whether it adds to each (1), takes away (-1), or knows it (0)
-    still : raises when what it works with has gone meanwhile
+    still : raises when what it works with, or one of the layers that it changed, has gone meanwhile
     under : for masks that lie over each other, the share of each where none of them was laid
     seen : what listeners are told has moved
     tip : image that shapes the brush
@@ -66,7 +66,7 @@ class Manner:
     lowest: float = LOWEST_M
     highest: float = HIGHEST_M
     under: Callable[[Window], FloatArray | None] | None = None
-    still: Callable[[], object] | None = None
+    still: Callable[[set[str]], object] | None = None
 
 
 def hand_of(manner: Manner, canvas: Canvas) -> Hand:

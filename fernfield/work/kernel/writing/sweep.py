@@ -48,6 +48,8 @@ TOGETHER = 16
 THREADS = 2
 PATIENCE_S = 30.0
 """How long an edit waits for a stroke that is being drawn in the same place."""
+SOON_S = 5.0
+"""How long a small one does: whoever asked for it waits for the answer, and others wait behind it."""
 
 ROUNDS = 5
 """So often the work begins anew when the rows that it rests on change."""
@@ -81,7 +83,7 @@ def sweep(world: OpenWorld, begin: Callable[[], Sweep], say: Say = _quiet) -> Ou
 
     Raises Conflict when strokes or other edits are in the way for too long; then nothing is changed.
     """
-    until, rounds = time.monotonic() + PATIENCE_S, 0
+    until, rounds = time.monotonic() + SOON_S, 0
     while rounds < ROUNDS:
         with world.lock:
             world.check_open()
@@ -138,7 +140,8 @@ def _free(world: OpenWorld, places: Iterable[At], until: float) -> bool:
     while wanted & set(world.holds):
         waited = True
         if not world.freed.wait(until - time.monotonic()):
-            raise Conflict("a stroke is being drawn where this would work; nothing was changed")
+            words = "a stroke is being drawn where this would work"
+            raise Conflict(f"{words}; nothing was changed: try again when it has ended")
     return not waited
 
 
