@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import asdict
 from http import HTTPStatus
 from typing import Any
 
@@ -25,6 +26,7 @@ from fernfield.core.errors import (
     StorageError,
 )
 from fernfield.work.kernel.faults import meaning, noted
+from fernfield.work.kernel.refused import refused
 
 STATUS: tuple[tuple[type[FernError], int], ...] = (
     (InvalidInput, 422),
@@ -42,25 +44,28 @@ def status_of(error: FernError) -> int:
     return next((status for kind, status in STATUS if isinstance(error, kind)), 400)
 
 
-FROM = (("body",), ("query",), ("path",))
-"""Where FastAPI says a value came from, before its own place."""
+def field_errors(errors: Sequence[Any], model: Any = None) -> list[dict[str, str]]:
+    """One entry for each bad field: its place, what people call it, and a sentence with what is allowed and came."""
+    return [asdict(one) for one in refused(errors, model)]
 
 
-def field_errors(errors: Sequence[Any]) -> list[dict[str, str]]:
-    """One entry for each bad field: its place, and what was received and allowed."""
+def _asked_wrong(request: Request, error: RequestValidationError) -> list[dict[str, str]]:
+    """As `field_errors`, for what a call was asked with: each value came from its body, path or query."""
+    known = getattr(request.scope.get("route"), "dependant", None)
     found = []
-    for error in errors:
-        loc = error["loc"][1:] if error["loc"][:1] in FROM else error["loc"]
-        cause = error.get("ctx", {}).get("error")
-        place = ".".join(str(part) for part in loc)
-        if isinstance(cause, InvalidInput) and cause.field:
-            place = f"{place}.{cause.field}" if place else cause.field
-        message = str(error["msg"]).removeprefix("Value error, ")
-        received = error.get("input")
-        if isinstance(received, str | int | float | bool) and repr(received) not in message:
-            message = f"{message}; received {str(received)[:60]!r}"
-        found.append({"field": place, "message": message})
+    for one in error.errors():
+        source, *place = one["loc"] or ("",)
+        if source not in ("body", "query", "path", "header", "cookie"):
+            source, place = "", list(one["loc"])
+        bodies = [] if known is None else known.body_params
+        model = bodies[0].field_info.annotation if source == "body" and len(bodies) == 1 else None
+        found += field_errors([{**one, "loc": tuple(place)}], model)
     return found
+
+
+def sentences(errors: Sequence[Mapping[str, str]]) -> str:
+    """What is wrong, for people: the first few of it."""
+    return "; ".join(error["message"] for error in errors[:5])
 
 
 def problem(
@@ -120,14 +125,13 @@ def install_problems(app: FastAPI) -> None:
 
     @app.exception_handler(RequestValidationError)
     async def _invalid(request: Request, error: RequestValidationError) -> Response:
-        found = field_errors(error.errors())
-        detail = "; ".join(f"{e['field'] or 'body'}: {e['message']}" for e in found[:5])
-        return _answer(request, 422, detail, found)
+        found = _asked_wrong(request, error)
+        return _answer(request, 422, sentences(found), found)
 
     @app.exception_handler(ValidationError)
     async def _invalid_model(request: Request, error: ValidationError) -> Response:
         found = field_errors(error.errors())
-        return _answer(request, 422, "; ".join(f"{e['field']}: {e['message']}" for e in found[:5]), found)
+        return _answer(request, 422, sentences(found), found)
 
     @app.exception_handler(HTTPException)
     async def _http(request: Request, error: HTTPException) -> Response:

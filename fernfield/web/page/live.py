@@ -26,7 +26,7 @@ from fernfield.core.errors import Conflict, FernError
 from fernfield.core.grid import NOWHERE
 from fernfield.core.travel.climb import climbs
 from fernfield.core.travel.walker import TICK_S, Intent
-from fernfield.web.kernel.problems import field_errors
+from fernfield.web.kernel.problems import field_errors, sentences
 from fernfield.web.page.dirty import Dirty
 from fernfield.web.page.messages import (
     INCOMING,
@@ -339,7 +339,7 @@ class Connection:
                 message = INCOMING.validate_json(text)
             except ValidationError as error:
                 found = field_errors(error.errors())
-                self._say("error", message="; ".join(f"{e['field']}: {e['message']}" for e in found[:3]))
+                self._say("error", message=sentences(found))
                 continue
             try:
                 await self._take(message)

@@ -18,6 +18,7 @@ from fernfield.work.cover.ruling import Rule
 from fernfield.work.ground.packing import asc_of
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.refused import refused
 from fernfield.work.kernel.rows import Coordinate, RevisionNumber
 from fernfield.work.plots.keep import KeepTo
 from fernfield.work.seen.overlaid import labels, legend, legends
@@ -76,9 +77,8 @@ def _as_json(model: type[M], text: str, field: str, what: str) -> M | None:
     try:
         return model.model_validate_json(text) if text else None
     except ValidationError as error:
-        first = error.errors()[0]
-        place = ".".join(str(part) for part in first["loc"])
-        raise InvalidInput(f"{field} must be {what}, as JSON; {place or 'it'}: {first['msg']}", field) from error
+        words = refused(error.errors(), model)[0].message
+        raise InvalidInput(f"{field} must be {what}, as JSON: {words}", field) from error
 
 
 Shown = Annotated[Show, Depends(_show)]

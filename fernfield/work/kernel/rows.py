@@ -17,6 +17,7 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints, Validation
 
 from fernfield.core.errors import FormatError, InvalidInput
 from fernfield.core.grid import Grid
+from fernfield.work.kernel.refused import refused
 from fernfield.work.kernel.says import Say
 
 if TYPE_CHECKING:
@@ -191,9 +192,8 @@ class Collection(Generic[R]):
                 values = self.upgrade(values, version)
             return self.model.model_validate(values)
         except ValidationError as error:
-            first = error.errors()[0]
-            place = ".".join(str(part) for part in first["loc"])
-            raise FormatError(f"the stored row {self.name}/{key} does not fit: {place}: {first['msg']}") from error
+            words = refused(error.errors(), self.model)[0].message
+            raise FormatError(f"the stored row {self.name}/{key} does not fit: {words}") from error
         except (ValueError, AttributeError, KeyError, TypeError) as error:
             if isinstance(error, FormatError):
                 raise

@@ -95,7 +95,7 @@ def make_picture(request: Request, spec: Annotated[str, Query(max_length=20_000)
         picture = _picture(wanted)
         body = quote(wanted.model_dump_json(exclude_none=True))
     except ValidationError as error:
-        return page(request, "making/make_picture.html", errors=field_errors(error.errors()))
+        return page(request, "making/make_picture.html", errors=field_errors(error.errors(), WorldSpec))
     except (FernError, ValueError) as error:
         errors = [{"field": getattr(error, "field", None) or "", "message": str(error)}]
         return page(request, "making/make_picture.html", errors=errors)

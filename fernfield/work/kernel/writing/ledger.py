@@ -46,19 +46,26 @@ PATIENCE_S = 30.0
 """How long an edit waits for a stroke that is being drawn in the same place."""
 
 
+NOTHING = "Nothing changed"
+"""What is said of an edit that left all as it was."""
+
+
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """What an edit came to: its revision, the posts that changed, and volumes where ground moved. [m³]"""
+    """What an edit came to: its revision, the posts that changed, volumes where ground moved [m³], and what the logbook
+    says of it."""
 
     revision: int
     window: Window
     cut_m3: float = 0.0
     fill_m3: float = 0.0
+    words: str = NOTHING
 
     def public(self) -> dict[str, object]:
         """As the API and the results of jobs have it."""
         return {
             "revision": self.revision, "window": self.window.as_list(), "cut_m3": self.cut_m3, "fill_m3": self.fill_m3,
+            "words": self.words,
         }  # fmt: skip
 
 
@@ -122,7 +129,7 @@ class Ledger:
         changes = self._row_changes(moves)
         if not changes:
             return Outcome(self._world.revision, NOWHERE)
-        return Outcome(self._write("edit", None, words, said(command), (), changes, moves), NOWHERE)
+        return Outcome(self._write("edit", None, words, said(command), (), changes, moves), NOWHERE, words=words)
 
     def _row_changes(self, moves: Moves) -> list[EntryChange]:
         found = []
@@ -184,7 +191,8 @@ class Ledger:
                 run.roll_back()
                 return Outcome(world.revision, NOWHERE)
             changes += [change for change, *_ in draft.changes()]
-            number = self._write("edit", None, words(run, cut, fill), said, changes, (), {})
+            told = words(run, cut, fill)
+            number = self._write("edit", None, told, said, changes, (), {})
         except BaseException:
             draft.put_back()
             raise
@@ -193,7 +201,7 @@ class Ledger:
         if ground:
             self.last_ground = ground
         run.let_go()
-        return Outcome(number, window, cut, fill)
+        return Outcome(number, window, cut, fill, told)
 
     def switch(self, work: Staging) -> Outcome:
         """What was worked out beside the world becomes the world's, as one revision."""
@@ -212,7 +220,7 @@ class Ledger:
             self.last_ground = {}
         elif ground:
             self.last_ground = Before(world, number, ground)
-        return Outcome(number, self._tell_moved(work.moved()), cut, fill)
+        return Outcome(number, self._tell_moved(work.moved()), cut, fill, words)
 
     def _take_in(self, work: Staging) -> None:
         """The tiles of an edit that was worked out beside the world are read from the store from now on."""
@@ -316,7 +324,7 @@ class Ledger:
             for at, *_ in swapped:
                 world.any_tract(at.tract_id).cache.unpin((at.layer, at.tile_row, at.tile_col))
         self.last_ground = {}
-        return Outcome(number, self._tell_moved(windows))
+        return Outcome(number, self._tell_moved(windows), words=words)
 
     # Overviews
 

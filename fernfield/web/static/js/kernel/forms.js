@@ -7,7 +7,10 @@
 //   data-then                    what the page does after it went well: "reset", or a word that is told as fern:word
 //   data-said                    what is told when it went well and nothing else on the page shows it
 //   data-row="collection/key"    the form follows that row, but for what is being typed
-import { problemWords, say } from "./say.js";
+//   data-job-slot                where jobs are seen that forms began: a new one comes above those that still run
+// An answer is never shown as it came: a job is its card, a revision its words with "Undo" beside them (where the page
+// has an undo), a refusal stands at its field.
+import { answers, jsonOf, mended, problemWords, problemOf, reach, say, silent } from "./say.js";
 import { tell } from "./tell.js";
 
 /** @typedef {HTMLInputElement | HTMLSelectElement | HTMLTextAreaElement} Field */
@@ -89,7 +92,7 @@ export function settle(form) {
 
 /** @param {Element} form */
 export function clearErrors(form) {
-  for (const note of form.querySelectorAll(".form-error")) note.remove();
+  for (const note of form.querySelectorAll(".form-error, .answer")) note.remove();
   for (const field of fieldsOf(form)) clearError(field);
 }
 
@@ -172,17 +175,66 @@ export function showErrors(form, problem) {
         )
       : null;
     if (field) {
-      showError(field, inWords(form, asCalled(field, message)));
+      // What a person typed is told in their own unit.
+      const typed = "validity" in field && !field.validity.valid;
+      showError(field, typed ? wrongWith(field) : inWords(form, asCalled(field, message)));
       first ??= field;
     } else {
       const note = document.createElement("div");
       note.className = "form-error alert alert-danger";
       note.setAttribute("role", "alert");
-      note.textContent = inWords(form, (name && !message.includes(name) ? `${name}: ` : "") + message);
+      note.textContent = inWords(form, message);
       form.prepend(note);
     }
   }
   first?.focus();
+}
+
+/**
+ * Send what a form says in another way than htmx: what is wrong stands at its fields. The answer, or null.
+ * @param {HTMLElement} form @param {string} path @param {string} method @param {unknown} body
+ * @returns {Promise<any>}
+ */
+export async function send(form, path, method, body) {
+  clearErrors(form);
+  const answer = await reach(path, jsonOf(method, body));
+  if (!answer) return null;
+  if (!answer.ok) {
+    showErrors(form, await problemOf(answer));
+    return null;
+  }
+  const found = answer.status === 204 ? {} : await answer.json();
+  showAnswer(form, found);
+  return found;
+}
+
+/** Where the jobs of a form are seen, if it has such a place. @param {Element} elt @returns {Element | null} */
+function slotOf(elt) {
+  const named = elt.closest("[hx-target]")?.getAttribute("hx-target");
+  const found = named && named.startsWith("#") ? document.querySelector(named) : null;
+  return found?.matches("[data-job-slot]") ? found : null;
+}
+
+/** What is over in a place of jobs makes room; what still runs stays, with its way to stop it. @param {Element} slot */
+function tidySlot(slot) {
+  for (const old of [...slot.children])
+    if (old.matches(".answer") || /done|failed|cancelled/.test(old.getAttribute("data-job-state") || "")) old.remove();
+}
+
+/** Tell in a place what a revision did. @param {Element} elt what asked for it @param {any} answer */
+function showAnswer(elt, answer) {
+  if (!answer || typeof answer.words !== "string" || typeof answer.revision !== "number") return;
+  const slot = slotOf(elt);
+  if (slot) tidySlot(slot);
+  const place = slot ?? (elt instanceof HTMLFormElement || elt.matches("[data-answers]") ? elt : null);
+  // What is set by turning it is seen on the map.
+  if (!place || /change/.test(elt.getAttribute("hx-trigger") || "")) return;
+  const note = document.createElement("p");
+  note.className = "answer";
+  note.append(`${answer.words}.`);
+  if (slot) place.prepend(note);
+  else place.append(note);
+  document.dispatchEvent(new CustomEvent("fern:answer", { detail: { note, answer } }));
 }
 
 // htmx
@@ -211,6 +263,7 @@ function install() {
       // htmx sets the type of a form with files by itself.
       if (name === "htmx:configRequest" && !withFiles(elt)) event.detail.headers["Content-Type"] = "application/json";
       if (name === "htmx:beforeRequest" && elt instanceof HTMLFormElement) clearErrors(elt);
+      if (name === "htmx:beforeSwap") beforeSwap(elt, event.detail);
       if (name === "htmx:xhr:progress") showProgress(elt, event.detail);
       if (name === "htmx:afterRequest") after(elt, event.detail);
       return true;
@@ -223,16 +276,21 @@ function install() {
       return JSON.stringify(said);
     },
   });
-  document.body.addEventListener("htmx:sendError", () =>
-    say("The server does not answer. Nothing was changed; try again in a moment."),
-  );
+  document.body.addEventListener("htmx:sendError", () => silent("Nothing was changed; try again in a moment."));
+  document.body.addEventListener("htmx:afterOnLoad", answers);
   document.body.addEventListener("htmx:responseError", (event) => {
     const { elt, xhr } = /** @type {CustomEvent} */ (event).detail;
     const form = elt.getAttribute?.("hx-ext") === "fern" ? formOf(elt) : null;
     const problem = problemIn(xhr);
     if (form) showErrors(form, problem);
-    else say(problemWords(problem));
+    else say(problemWords(problem), "wrong", xhr.responseURL);
   });
+}
+
+/** What is no fragment of a page is never put into it. @param {Element} elt @param {any} detail */
+function beforeSwap(elt, detail) {
+  if (/json/.test(detail.xhr.getResponseHeader("content-type") || "")) detail.shouldSwap = false;
+  else if (detail.shouldSwap && elt.matches("[data-job-slot]")) tidySlot(elt);
 }
 
 /** hx-vals may be anything that JSON says. @param {FormData | Record<string, any>} parameters @returns {[string, any][]} */
@@ -282,11 +340,13 @@ function after(elt, { successful, xhr }) {
   } catch {
     // A fragment: htmx has put it where it belongs.
   }
+  mended(xhr.responseURL);
   const said = elt.getAttribute("data-said");
   if (said) say(said, "calm");
   const then = elt.getAttribute("data-then");
   if (then === "reset") form?.reset();
   if (form) settle(form);
+  showAnswer(elt, answer);
   document.body.dispatchEvent(new CustomEvent("fern:done", { detail: { elt, answer } }));
   if (then && then !== "reset") document.body.dispatchEvent(new CustomEvent(`fern:${then}`, { detail: answer ?? {} }));
 }
@@ -344,6 +404,11 @@ function tellOfJobs() {
   }
 }
 document.addEventListener("htmx:afterSettle", tellOfJobs);
+// What a form began is in sight.
+document.addEventListener("htmx:afterSwap", (event) => {
+  const target = /** @type {Element} */ (event.target);
+  if (target.matches?.("[data-job-slot]")) target.scrollIntoView({ block: "nearest" });
+});
 document.addEventListener("htmx:afterSwap", (event) =>
   ready(/** @type {Element} */ (/** @type {CustomEvent} */ (event).detail.elt.parentElement ?? document.body)),
 );

@@ -1,6 +1,7 @@
 // Messages to the person: what was wrong, what was kept. Bootstrap's toasts.
+import { waitFor } from "./waits.js";
 
-/** @typedef {{field: string, message: string}} FieldError */
+/** @typedef {{field: string, label?: string, message: string}} FieldError */
 /** @typedef {{title?: string, detail?: string, status?: number, errors?: FieldError[]}} Problem */
 
 /** @type {HTMLElement | null} */
@@ -13,13 +14,17 @@ function toasts() {
 }
 
 /**
- * Show a message for a while.
+ * Show a message for a while. The same one is not shown twice at a time.
  * @param {string} words
  * @param {"wrong"|"calm"} [sort]
+ * @param {string} [about] what it is about: it goes when that is mended (see `mended`)
  */
-export function say(words, sort = "wrong") {
+export function say(words, sort = "wrong", about = "") {
+  for (const old of toasts().children)
+    if (old.textContent === words || (about && /** @type {HTMLElement} */ (old).dataset.about === about)) old.remove();
   const note = document.createElement("div");
   note.className = `toast align-items-center ${sort === "calm" ? "calm" : "wrong"}`;
+  note.dataset.about = about;
   note.setAttribute("role", sort === "calm" ? "status" : "alert");
   const body = document.createElement("div");
   body.className = "toast-body";
@@ -34,9 +39,23 @@ export function say(words, sort = "wrong") {
   note.addEventListener("hidden.bs.toast", () => note.remove());
   const shown = [...toasts().children];
   for (const old of shown.slice(0, Math.max(0, shown.length - 3))) old.remove();
-  // What went wrong stays until it has been read.
+  // What went wrong stays until it has been read, or until it is mended.
   new window.bootstrap.Toast(note, { delay: 4000, autohide: sort === "calm", animation: false }).show();
 }
+
+/** What a message was about is right now: it goes. @param {string} about */
+export function mended(about) {
+  for (const note of toasts().children) if (/** @type {HTMLElement} */ (note).dataset.about === about) note.remove();
+}
+
+/** What messages about the server itself are about. */
+const SERVER = "server";
+
+/** The server does not answer; said once, and gone as soon as it does. @param {string} words */
+export const silent = (words) => say(`The server does not answer. ${words}`, "wrong", SERVER);
+
+/** The server has answered. */
+export const answers = () => box && mended(SERVER);
 
 /** What an answer that went wrong says. @param {Response} answer @returns {Promise<Problem>} */
 export async function problemOf(answer) {
@@ -50,25 +69,48 @@ export async function problemOf(answer) {
 /** @param {Problem} problem */
 export const problemWords = (problem) => problem.detail || problem.title || "Something went wrong.";
 
+/** What a call is about, whatever it asks. @param {string} path */
+const aboutOf = (path) => path.replace(/\?.*/, "");
+
 /**
- * Ask the API; a problem is shown and gives null.
- * @param {string} path @param {string} [method] @param {unknown} [body]
- * @returns {Promise<any>}
+ * Ask the server: its answer, or null where there is none, of which is told unless `calm`.
+ * @param {string} path @param {RequestInit} [how] @param {{waits?: string, calm?: boolean}} [also] `waits`: what is told while it takes long; it can be stopped then
+ * @returns {Promise<Response | null>}
  */
-export async function ask(path, method = "GET", body = undefined) {
+export async function reach(path, how = {}, { waits = "", calm = false } = {}) {
+  const stop = new AbortController();
+  const over = waits ? waitFor(waits, () => stop.abort()) : () => {};
   try {
-    const answer = await fetch(path, {
-      method,
-      headers: body === undefined ? {} : { "content-type": "application/json" },
-      body: body === undefined ? undefined : JSON.stringify(body),
-    });
-    if (!answer.ok) {
-      say(problemWords(await problemOf(answer)));
-      return null;
-    }
-    return answer.status === 204 ? {} : await answer.json();
+    const answer = await fetch(path, { ...how, signal: stop.signal });
+    answers();
+    return answer;
   } catch {
-    say("The server does not answer. What was acknowledged is kept; try again in a moment.");
+    if (!calm && !stop.signal.aborted) silent("What was acknowledged is kept; try again in a moment.");
     return null;
+  } finally {
+    over();
   }
 }
+
+/**
+ * Ask the API; a problem is shown, until the same is asked well, and gives null.
+ * @param {string} path @param {string} [method] @param {unknown} [body] @param {string} [waits] what is told while it takes long
+ * @returns {Promise<any>}
+ */
+export async function ask(path, method = "GET", body = undefined, waits = "") {
+  const answer = await reach(path, jsonOf(method, body), { waits });
+  if (!answer) return null;
+  if (!answer.ok) {
+    say(problemWords(await problemOf(answer)), "wrong", aboutOf(path));
+    return null;
+  }
+  mended(aboutOf(path));
+  return answer.status === 204 ? {} : await answer.json();
+}
+
+/** A call with a body of JSON. @param {string} method @param {unknown} body @returns {RequestInit} */
+export const jsonOf = (method, body) => ({
+  method,
+  headers: body === undefined ? {} : { "content-type": "application/json" },
+  body: body === undefined ? undefined : JSON.stringify(body),
+});

@@ -32,6 +32,7 @@ import {
 } from "./drawn/plan.js";
 import { follow, held } from "./hands/pointer.js";
 import { each, fetchAll, fetchRows, only, patch, row, rows } from "./rows.js";
+import "./told/answers.js";
 import "./told/first.js";
 import "./told/help.js";
 import "./told/places.js";
