@@ -25,6 +25,7 @@ class Setting:
     choices : the words it may be; no number then
     called : what the choices are called, where their names do not say it
     picture : the key of a picture (its pixels are put in its place before a tool sees it)
+    percent : a share of 1 that is typed in percent
     """
 
     name: str
@@ -38,6 +39,7 @@ class Setting:
     picture: bool = False
     left_out: str = ""
     called: Mapping[str, str] = field(default_factory=dict)
+    percent: bool = False
 
     @property
     def worded(self) -> bool:
@@ -52,6 +54,6 @@ class Setting:
             fits = not isinstance(value, str) and math.isfinite(value) and self.low <= value <= self.high
             if not fits or (self.whole and value != int(value)):
                 kind = "a whole number " if self.whole else ""
-                unit = f" {self.unit}" if self.unit else ""
+                unit = f" {self.unit}" if self.unit and not self.percent else ""
                 words = f"{self.name} must be {kind}{self.low:g} to {self.high:g}{unit}, not {value!r}"
                 raise InvalidInput(words, self.name)

@@ -85,12 +85,12 @@ def test_a_habitat_is_asked_for_and_taken_out(table: Table) -> None:
     page.locator("#part-asks-to").fill("18")
     page.locator("#part-asks-soft").fill("4")
     at = table.revision()
-    page.get_by_role("button", name="Ask for it").click()
+    page.get_by_role("button", name="Set how it stands").click()
     table.kept(at)
     assert asked() == [*first, "elevation"]
     expect(page.locator("#bench")).to_contain_text("Elevation to 18 m")
     at = table.revision()
-    page.get_by_role("button", name="Take out: Elevation to 18 m").click()
+    page.get_by_role("button", name="Take it out: Elevation to 18 m").click()
     table.kept(at)
     assert asked() == first
 
@@ -235,8 +235,9 @@ def test_ground_cover_is_added_set_and_seen_near_the_eye_only(table: Table) -> N
     page.locator("[data-grows-on=fen-peat]").check()
     table.kept(at)
     at = table.revision()
+    page.locator("#sward-asks-what").select_option("elevation")
     page.locator("#sward-asks-to").fill("40")
-    page.locator("[data-sward-form] + fieldset + div form button[type=submit]").click()
+    page.get_by_role("button", name="Set the ground cover").click()
     table.kept(at)
 
     def mine() -> dict[str, Any]:

@@ -30,6 +30,7 @@ class What:
     least, most : what limits may be set to, in its unit
     code : how the kernel gets at it; FIELD for what comes as an array of its own
     around : whether its values go round a circle
+    percent : a share of 1 that the page shows in percent
     """
 
     name: str
@@ -39,6 +40,7 @@ class What:
     most: float
     code: int = FIELD
     around: bool = False
+    percent: bool = False
 
 
 WHATS: dict[str, What] = {
@@ -57,7 +59,7 @@ WHATS: dict[str, What] = {
         What("plot", "Inside a plot", "m", -500, 500),
         What("line_distance", "Distance to a line", "m", 0, 1_000),
         What("piece_distance", "Distance to a piece", "m", 0, 1_000),
-        What("cover", "Share of a cover", "", 0, 1, SHARE),
+        What("cover", "Share of a cover", "%", 0, 1, SHARE, percent=True),
     )
 }
 """The next condition is a line here, and where it is not one of the ground's own, a field for it."""

@@ -17,7 +17,7 @@ COVER = "cover"
 def _grained(size: float) -> tuple[Setting, ...]:
     return (
         Setting("grain_m", "Grain", "m", 0.5, 1_000, size),
-        Setting("variability", "Variability", "", 0, 1, 0.5),
+        Setting("variability", "Variability", "%", 0, 1, 0.5, percent=True),
         Setting("seed", "Seed", "", 0, 2**31 - 1, 1, whole=True),
     )
 
@@ -36,7 +36,8 @@ COVER_TOOLS = {
         Tool(
             "veil", "Veil", "W", "%/s", "take_away", "Brings the cover to one share at once, however often you pass.",
             "sets the share", FirstBrush(20, 0.5, 200), layer=COVER, subject="cover", sign=1,
-            steady=True, press_masks=veil, timeless=True, settings=(Setting("share", "Share", "", 0, 1, 0.28),),
+            steady=True, press_masks=veil, timeless=True,
+            settings=(Setting("share", "Share", "%", 0, 1, 0.28, percent=True),),
         ),
         Tool(
             "speckle", "Speckle", "S", "%/s", "take_away", "Lays the cover on in scattered grains.", "lays",
@@ -56,7 +57,7 @@ COVER_TOOLS = {
         Tool(
             "drag", "Drag", "D", "%/s", "drag", "Pulls what lies there along with the hand, one cover into the next.",
             "pulls", FirstBrush(20, 0.7, 200), layer=COVER, sign=1, press_masks=drag, reads=pull, timeless=True,
-            settings=(Setting("hold", "Hold", "", 0, 1, 0.9),),
+            settings=(Setting("hold", "Hold", "%", 0, 1, 0.9, percent=True),),
         ),
         Tool(
             "give_back", "Give back", "I", "%/s", "give_back",

@@ -188,9 +188,10 @@ def _help_of(model: type[BaseModel], name: str) -> str:
 def field_of(setting: Setting, pictures: Iterable[tuple[str, str]] = (), of: str = "form") -> Shown:
     """A setting of a tool (`of` is "setting" and its name) or of a landform, as a field."""
     choices = tuple(pictures) if setting.picture else tuple((c, setting.called.get(c, c)) for c in setting.choices)
-    ends = [None if math.isinf(end) else end for end in (setting.low, setting.high)]
+    scale = 100 if setting.percent else 1
+    ends = [None if math.isinf(end) else end * scale for end in (setting.low, setting.high)]
     return Shown(
         setting.name, setting.label, "choice" if choices else "number", setting.unit, "", ends[0], ends[1],
         "1" if setting.whole else "any", setting.first is not None, setting.first, choices, setting.left_out,
-        help=words_for(f"{of}.{setting.name}"),
+        percent=setting.percent, help=words_for(f"{of}.{setting.name}"),
     )  # fmt: skip

@@ -248,7 +248,9 @@ def _value(setting: Setting, value: Any) -> str:
     """A value of a setting as a picture says it."""
     if value is None:
         return setting.left_out
-    return setting.called.get(value, value) if setting.choices else f"{value:g} {setting.unit}".rstrip()
+    if setting.choices:
+        return setting.called.get(value, value)
+    return f"{value * 100 if setting.percent else value:g} {setting.unit}".rstrip()
 
 
 @router.get("/help/pictures/tool.{tool}.svg")

@@ -48,6 +48,7 @@ VIEW = (
     Shortcut(("Ctrl+y", "Ctrl+Shift+z"), "redo", "redo"),
     Shortcut(("?",), "this list", "keys"),
     Shortcut(("F1",), "help with what has the focus", "help"),
+    Shortcut(("F6",), "to the map, and from the map back to the bench", "map-or-bench"),
     Shortcut(
         ("Escape",), "close what was opened last: a menu, what is drawn or chosen, the stroke under way", "escape"
     ),

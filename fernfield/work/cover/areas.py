@@ -39,7 +39,7 @@ class FillCover(InArea):
 
     do: Literal["fill_cover"] = "fill_cover"
     cover: Annotated[Key, UNASKED]
-    share: Annotated[float, Field(ge=0, le=1), Say("Share")] = 1.0
+    share: Annotated[float, Field(ge=0, le=1), Say("Share", "%", percent=True)] = 1.0
 
 
 class SwapCover(InArea):
@@ -51,7 +51,7 @@ class SwapCover(InArea):
     do: Literal["swap_cover"] = "swap_cover"
     from_: Annotated[Key, Field(alias="from"), UNASKED]
     to: Annotated[Key, UNASKED]
-    least_share: Annotated[float, Field(ge=0, le=1), Say("Nothing under a share of")] = 0.05
+    least_share: Annotated[float, Field(ge=0, le=1), Say("Nothing under a share of", "%", percent=True)] = 0.05
 
     @model_validator(mode="after")
     def _differ(self) -> SwapCover:

@@ -7,12 +7,15 @@ from typing import Any
 
 import numpy as np
 
-from fernfield.core.grid import Grid
+from fernfield.core.grid import FloatArray, Grid
 from fernfield.core.growth.figures import neighbours
 from fernfield.core.growth.scatter import Plants, scatter
 from fernfield.core.growth.shapes import VARIANTS
 from fernfield.core.growth.spacing import reached
-from fernfield.work.growth.rows import MIXES, Mix
+from fernfield.core.noise import Octaves, fractal, plain_spots
+from fernfield.work.asking.fields import OCTAVES, PERSISTENCE
+from fernfield.work.growth.rows import MIXES, Mix, Part
+from fernfield.work.growth.sowing import clump_seed, clumped
 from fernfield.work.growth.standing import sort_of, standing_plants
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.world import OpenWorld
@@ -56,10 +59,18 @@ def listed(
 
 
 def _proof(mix: Mix) -> list[Plants | None]:
-    """The plants of a mix on level ground that is wholly sown and asks for nothing."""
+    """The plants of a mix on level ground that is wholly sown and asks for nothing: in the clumps in which they stand
+    on the land."""
     grid = Grid(PROOF_M + 1, PROOF_M + 1, 1.0)
-    ones = np.ones((grid.rows, grid.cols), np.float32)
-    shares = [ones / np.float32(1 + part.clump) if mix.per_ha(part) > 0 else None for part in mix.kinds]
+    spots = plain_spots(0.0, 0.0, 1.0)
+
+    def share(part: Part, number: int) -> FloatArray:
+        if not part.clump:
+            return np.ones((grid.rows, grid.cols), np.float32)
+        octaves = Octaves(part.clump_m, OCTAVES, PERSISTENCE, clump_seed(mix, number))
+        return clumped(fractal((grid.rows, grid.cols), spots, octaves, 1.0), part.clump)
+
+    shares = [share(part, number) if mix.per_ha(part) > 0 else None for number, part in enumerate(mix.kinds)]
     return scatter(mix.pattern, [sort_of(part) for part in mix.kinds], shares, grid.window, grid, grid.window)
 
 
@@ -73,7 +84,7 @@ def figures_of(world: OpenWorld, key: str) -> dict[str, Any]:
         stands = None if found is None else neighbours(found.x, found.y, PROOF_M, PROOF_M)
         kinds.append({
             "kind": part.kind, "per_ha": round(wanted, 2),
-            "reached_per_ha": 0.0 if found is None else round(len(found) / (PROOF_M / 100) ** 2, 2),
+            "reached_per_ha": round(wanted * share, 2),
             "room": round(share, 4),
             "clark_evans": None if stands is None else round(stands.index, 3),
             "stands": "" if stands is None else stands.words,

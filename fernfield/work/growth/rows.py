@@ -125,6 +125,7 @@ class Mix(Row):
     density_per_ha : of all its kinds together, where it is wholly sown
     between_m : the least distance between plants of two kinds; open, open_m : which part stays free of growth, in
     glades of which size
+    conditions : what all of its kinds ask of the ground, besides what each asks by itself
     """
 
     name: Annotated[Name, Say("Name")]
@@ -134,6 +135,14 @@ class Mix(Row):
     open: Annotated[float, Field(ge=0, le=0.95), Say("Kept open", "%", percent=True)] = 0.0
     open_m: Annotated[float, Field(ge=2, le=1_000), Say("Size of what is open", "m")] = 60.0
     kinds: Annotated[tuple[Part, ...], Field(max_length=MOST_IN_A_MIX), UNASKED] = ()
+    conditions: Annotated[Conditions, UNASKED] = ()
+
+    @model_validator(mode="after")
+    def _can_be_met(self) -> Mix:
+        clash = contradiction(self.conditions)
+        if clash is not None:
+            raise InvalidInput(f"the habitat of {self.name} contradicts itself: {clash}", "conditions")
+        return self
 
     @model_validator(mode="after")
     def _each_once(self) -> Mix:
@@ -179,6 +188,7 @@ def _plan_mix(change: Change[Mix], look: Look) -> Plan:
     """Raises NotFound for a kind, plot or line that is not there."""
     if change.new is None:
         raise Conflict("a mix is removed by DELETE of its own route: what is sown of it goes too")
+    need_named(change.new.conditions, look)
     for part in change.new.kinds:
         look.need(KINDS, part.kind)
         need_named(part.conditions, look)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from functools import lru_cache
 from typing import Any
 
@@ -15,6 +16,7 @@ from fernfield.core.errors import InvalidInput, named
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.growth.tools import GLADE, GROWTH, SPARE
 from fernfield.core.noise import Octaves, fractal, plain_spots
+from fernfield.work.asking.conditions import Condition
 from fernfield.work.asking.fields import OCTAVES, PERSISTENCE, Asked, Asking, heights_around, noise
 from fernfield.work.growth.rows import MIXES, Mix, Part, mixes_of
 from fernfield.work.kernel.commands import StrokeBase
@@ -76,10 +78,20 @@ def below(share: float) -> float:
 
 def _clumps(asked: Asked, part: Part, seed: int) -> FloatArray:
     """How much more or less than their mean stands at each post: from 1 - clump to 1 + clump, over 1 + clump."""
-    value = np.clip(noise(asked, part.clump_m, seed) * np.float32(CONTRAST), -1, 1)
+    return clumped(noise(asked, part.clump_m, seed), part.clump)
+
+
+def clump_seed(mix: Mix, number: int) -> int:
+    """By which noise the kind with this number in a mix stands in clumps."""
+    return mix.seed * 31 + number
+
+
+def clumped(value: FloatArray, clump: float) -> FloatArray:
+    """The share of its places that a kind takes, by noise from -1 to 1: from 1 - clump to 1 + clump, over 1 + clump."""
+    value = np.clip(value * np.float32(CONTRAST), -1, 1)
     # Odd around its middle: as much is added as is taken away.
     value = np.sin(value * np.float32(math.pi / 2))
-    return np.asarray((1 + part.clump * value) / (1 + part.clump), np.float32)
+    return np.asarray((1 + clump * value) / (1 + clump), np.float32)
 
 
 def _edge(asked: Asked, part: Part, layer: str) -> FloatArray:
@@ -124,6 +136,16 @@ def shares_of(
     asking = Asking(asked)
     covers: dict[str, Any] = {key: row for key, row in world.rows["covers"].items() if getattr(row, "likes", ())}
     heights: FloatArray | None = None
+
+    def met(conditions: Sequence[Condition]) -> FloatArray:
+        """How far every post meets all of these, 0 to 1."""
+        nonlocal heights
+        heights = heights_around(asked) if heights is None else heights
+        rule = core.Rule(1, 1.0, tuple(asking.condition(one) for one in conditions))
+        return np.asarray(core.mixed(heights, asked.spacing, [rule], asking.fields, 2)[1])
+
+    if mix.conditions:
+        full *= met(mix.conditions)
     out: list[FloatArray | None] = []
     for number, part in enumerate(mix.kinds):
         if mix.per_ha(part) <= 0:
@@ -133,15 +155,13 @@ def shares_of(
         if not bare:
             share *= 1 - _mask(asked, spare_layer(key, part.kind))
         if part.clump:
-            share *= _clumps(asked, part, mix.seed * 31 + number)
+            share *= _clumps(asked, part, clump_seed(mix, number))
         if part.edge != "all" and not bare:
             share *= _edge(asked, part, layer)
         if liked := [cover for cover, row in covers.items() if part.kind in row.likes]:
             share *= np.minimum(sum(asking.share(cover) for cover in liked), 1)
         if part.conditions:
-            heights = heights_around(asked) if heights is None else heights
-            rule = core.Rule(1, 1.0, tuple(asking.condition(one) for one in part.conditions))
-            share *= core.mixed(heights, asked.spacing, [rule], asking.fields, 2)[1]
+            share *= met(part.conditions)
         out.append(share if share.any() else None)
     return out
 

@@ -1,11 +1,11 @@
 // The covers: the list of them, what they fill, the rules that put them, and how much of each there is.
 import Alpine from "/static/js/kernel/alpine.js";
-import { sendAlso } from "/static/js/kernel/forms.js";
+import { markWrong, send, sendAlso } from "/static/js/kernel/forms.js";
 import { ask, say } from "/static/js/kernel/say.js";
 import { fetchPanel, watchForm } from "/static/js/seen/bench.js";
 import { only, row, rows, subject } from "/static/js/seen/rows.js";
 import { heed, showAnew, state, watch } from "/static/js/seen/state.js";
-import { SPREAD, spreadAt, spreadFigure, spreadPath } from "/static/js/seen/told/spread.js";
+import { scaled, scaleOf, SPREAD, spreadAt, spreadFigure, spreadPath, unscaled } from "/static/js/seen/told/spread.js";
 
 /** @typedef {import("/static/js/types.js").CoverRule} Rule */
 /** @typedef {import("/static/js/types.js").CoverCondition} Condition */
@@ -14,7 +14,7 @@ const base = `/api/worlds/${state.world.id}`;
 const land = `/api/lands/${state.world.tract}`;
 const box = /** @type {HTMLElement} */ (document.getElementById("bench"));
 
-/** What a condition may ask, as the server declares it. @type {Record<string, {label: string, unit: string, least: number, most: number, first: Condition}>} */
+/** What a condition may ask, as the server declares it. @type {Record<string, {label: string, unit: string, least: number, most: number, percent: boolean, first: Condition}>} */
 const WHATS = {};
 
 heed("panel", () => {
@@ -192,7 +192,7 @@ function picksOf(condition) {
 
 /** A condition as the panel shows it. @param {Condition} condition @param {number} at */
 function shown(condition, at) {
-  const what = WHATS[condition.what] ?? { label: condition.what, unit: "", least: 0, most: 1 };
+  const what = WHATS[condition.what] ?? { label: condition.what, unit: "", least: 0, most: 1, percent: false };
   spreadOf(condition);
   const { from, to, soft, ...asked } = condition;
   const name = JSON.stringify(tidy([{ cover: "", conditions: [asked] }])[0].conditions[0]);
@@ -201,9 +201,25 @@ function shown(condition, at) {
   const left = from === null || from === undefined ? 0 : spreadAt(values, Number(from));
   const right = to === null || to === undefined ? SPREAD.wide : spreadAt(values, Number(to));
   const numbers = [
-    { name: "from", label: "From", value: from, none: "any", unit: what.unit, least: what.least, most: what.most },
-    { name: "to", label: "To", value: to, none: "any", unit: what.unit, least: what.least, most: what.most },
-    { name: "soft", label: "Soft over", value: soft, none: "0", unit: what.unit, least: 0, most: 12000 },
+    ...[
+      { name: "from", label: "From", value: from, none: "any", unit: what.unit, least: what.least, most: what.most },
+      { name: "to", label: "To", value: to, none: "any", unit: what.unit, least: what.least, most: what.most },
+      // A border is no wider than what it parts.
+      {
+        name: "soft",
+        label: "Soft over",
+        value: soft,
+        none: "0",
+        unit: what.unit,
+        least: 0,
+        most: what.most - Math.max(what.least, 0),
+      },
+    ].map((one) => ({
+      ...one,
+      value: scaled(one.value, what),
+      least: Number(scaled(one.least, what)),
+      most: Number(scaled(one.most, what)),
+    })),
     ...(condition.what === "noise"
       ? [{ name: "size_m", label: "Size", value: condition.size_m, none: "60", unit: "m", least: 0.5, most: 10000 }]
       : []),
@@ -215,12 +231,13 @@ function shown(condition, at) {
     path: spreadPath(values),
     from_x: left,
     wide: Math.max(0, right - left),
-    low: `${spreadFigure(low)} ${what.unit}`,
-    high: `${spreadFigure(high)} ${what.unit}`,
-    spreadWords: `How it is spread over the land, from ${spreadFigure(low)} to ${spreadFigure(high)} ${what.unit}`,
+    low: `${spreadFigure(low * scaleOf(what))} ${what.unit}`,
+    high: `${spreadFigure(high * scaleOf(what))} ${what.unit}`,
+    spreadWords: `How it is spread over the land, from ${spreadFigure(low * scaleOf(what))} to ${spreadFigure(high * scaleOf(what))} ${what.unit}`,
     fields: numbers.map((one) => ({
       ...one,
       id: `condition-${at}-${one.name}`,
+      place: `rules.${draft.open}.conditions.${at}.${one.name}`,
       value: one.value ?? "",
       about: `${one.least} to ${one.most} ${one.unit}; may be left out`,
     })),
@@ -291,7 +308,15 @@ Alpine.data("rules", () => ({
       field.value = "";
     } else if (field.dataset.at !== undefined) {
       const condition = /** @type {any} */ (this.one.conditions[Number(field.dataset.at)]);
-      condition[field.name] = field.type === "number" ? numberOf(field) : field.value;
+      const what = field.name === "size_m" ? undefined : WHATS[condition.what];
+      condition[field.name] = field.type === "number" ? unscaled(numberOf(field), what) : field.value;
+      // What no post can meet is said where it is typed; the map goes on showing what was met last.
+      const sides = [...(field.form?.querySelectorAll(`[data-at="${field.dataset.at}"][name=from]`) ?? [])];
+      if (sides[0])
+        markWrong(
+          /** @type {HTMLInputElement} */ (sides[0]),
+          canBeMet(condition) ? "" : `“From” must not be above “To”: the smaller number comes first.`,
+        );
     } else {
       const value = field.type === "checkbox" ? field.checked : field.type === "number" ? numberOf(field) : field.value;
       const share = field.dataset.percent !== undefined && typeof value === "number" ? value / 100 : value;
@@ -307,8 +332,16 @@ Alpine.data("rules", () => ({
   /** @param {Event} event */
   async keepRules(event) {
     event.preventDefault();
-    if (await ask(`${base}/cover-rules`, "PUT", { rules: tidy(draft.rules) }))
-      Object.assign(draft, { changed: false, open: -1 });
+    const form = /** @type {HTMLFormElement} */ (box.querySelector("form[data-rule-form]"));
+    const kept = await send(form, `${base}/cover-rules`, "PUT", { rules: tidy(draft.rules) }, async (problem) => {
+      // What is wrong is wrong with one rule: that is opened.
+      const at = Number(/^rules\.(\d+)/.exec(problem.errors?.[0]?.field ?? "")?.[1] ?? draft.open);
+      if (at === draft.open || !draft.rules[at]) return;
+      draft.open = at;
+      fillOpen();
+      await Alpine.nextTick();
+    });
+    if (kept) Object.assign(draft, { changed: false, open: -1 });
   },
   leave() {
     Object.assign(draft, { rules: copy(keptRules()), open: -1, changed: false });

@@ -191,7 +191,8 @@ def _told(asked: Asked) -> dict[str, Any]:
             field, rows = named[name]
             condition[field] = next(iter(rows), "")
         out[name] = {
-            "label": what.label, "unit": what.unit, "least": what.least, "most": what.most, "first": condition
+            "label": what.label, "unit": what.unit, "least": what.least, "most": what.most, "percent": what.percent,
+            "first": condition,
         }  # fmt: skip
     return out
 

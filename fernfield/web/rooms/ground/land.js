@@ -1,6 +1,6 @@
 // Land from a seed: the recipe's form, its preview, and what it is warned of.
-import { sendInstead } from "/static/js/kernel/forms.js";
-import { problemOf, problemWords, say } from "/static/js/kernel/say.js";
+import { sendInstead, showErrors } from "/static/js/kernel/forms.js";
+import { jsonOf, problemOf, reach } from "/static/js/kernel/say.js";
 import { row } from "/static/js/seen/rows.js";
 import { landApi, state } from "/static/js/seen/state.js";
 import { fillRecipe, recipeOf, showSettings } from "/rooms/making/recipe.js";
@@ -50,13 +50,13 @@ function fillFrom(form, sheet) {
 
 /** @param {HTMLFormElement} form @param {any} body */
 async function preview(form, body) {
-  const answer = await fetch(`${landApi}/generate/preview`, {
-    method: "POST",
-    headers: { "content-type": "application/json" },
-    body: JSON.stringify(body),
+  const answer = await reach(`${landApi}/generate/preview`, jsonOf("POST", body), {
+    waits: "Drawing the preview",
+    stops: true,
   });
+  if (!answer) return;
   if (!answer.ok) {
-    say(problemWords(await problemOf(answer)));
+    showErrors(form, await problemOf(answer));
     return;
   }
   const note = /** @type {HTMLElement} */ (form.querySelector("[data-warnings]"));

@@ -1,13 +1,13 @@
 // The ground's bench: settings of the tools, the form of the brush, what strokes keep to, sheets, and the area in the hand.
 import Alpine from "/static/js/kernel/alpine.js";
 import { bodyOf, fieldsOf, fill, sendAlso, valueOf } from "/static/js/kernel/forms.js";
-import { ask, say } from "/static/js/kernel/say.js";
+import { ask, jsonOf, reach, say } from "/static/js/kernel/say.js";
 import { areaWords } from "/static/js/seen/area.js";
 import { fetchPanel, setBrush, watchForm } from "/static/js/seen/bench.js";
 import { MOVED } from "/static/js/seen/drawn/marks.js";
 import { drawOutline } from "/static/js/seen/hands/outline.js";
 import { drawOverlay } from "/static/js/seen/drawn/overlay.js";
-import { expect, row, rows, settle } from "/static/js/seen/rows.js";
+import { expect, only, row, rows, settle } from "/static/js/seen/rows.js";
 import {
   actions,
   brush,
@@ -59,8 +59,32 @@ watch(
   },
 );
 
+/** What of the land lies past the limits, in words; "" where nothing does, or where it was left. */
+const past = Alpine.reactive({ words: "" });
+/** Limits that were set say nothing of what lies past them already: that is asked. */
+async function askPast() {
+  const found = await ask(`${base}/limits/past`);
+  const { lowest_m, highest_m } = only("limits");
+  const over = found?.highest_m > highest_m ? `up to ${found.highest_m.toFixed(1)} m` : "";
+  const under = found?.lowest_m < lowest_m ? `down to ${found.lowest_m.toFixed(1)} m` : "";
+  past.words = found?.past
+    ? `Ground lies past these limits already, ${[under, over].filter(Boolean).join(" and ")}. Left as it is, no edit takes it further.`
+    : "";
+}
+watch(() => state.at.limits, askPast);
+
 Alpine.data("ground", () => ({
   symmetryWords: "",
+  get pastLimits() {
+    return past.words;
+  },
+  leaveLimits() {
+    past.words = "";
+  },
+  async bringWithin() {
+    if (await ask(`${base}/limits/bring-within`, "POST", undefined, "Bringing the land within the limits"))
+      past.words = "";
+  },
   get toolWords() {
     return TOOLS[tool()]?.words || "";
   },
@@ -170,7 +194,7 @@ Alpine.data("ground", () => ({
     );
   },
   async checkSymmetry() {
-    const found = await ask(`${landApi}/symmetry`);
+    const found = await ask(`${landApi}/symmetry`, "GET", undefined, "Comparing the sides of the land");
     if (!found) return;
     this.symmetryWords = found.symmetric
       ? `The land is symmetrical, to ${found.largest_m.toFixed(3)} m.`
@@ -193,12 +217,10 @@ function showMove() {
     return;
   }
   moveTimer = setTimeout(async () => {
-    const answer = await fetch(`${landApi}/move/outline`, {
-      method: "POST",
-      headers: { "content-type": "application/json" },
-      body: JSON.stringify({ ...bodyOf(form), ...state.area }),
+    const answer = await reach(`${landApi}/move/outline`, jsonOf("POST", { ...bodyOf(form), ...state.area }), {
+      calm: true,
     });
-    MOVED.corners = answer.ok ? (await answer.json()).corners : null;
+    MOVED.corners = answer?.ok ? (await answer.json()).corners : null;
     drawOverlay();
   }, 120);
 }

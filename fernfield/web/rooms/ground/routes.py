@@ -12,8 +12,9 @@ from fernfield.core.brush.tips import TIPS
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.landforms import LANDFORMS
 from fernfield.web.kernel.panels import Asked, Panel
-from fernfield.web.kernel.parts import ByLand, TheStudio, TheTract, job_answer, outcome_json
+from fernfield.web.kernel.parts import ByLand, TheStudio, TheTract, TheWorld, job_answer, outcome_json
 from fernfield.work.ground.commands import MoveLand, Reset, Weather
+from fernfield.work.ground.limiting import beyond, bring_within
 from fernfield.work.ground.moving import move_in_world, move_land, outline_there
 from fernfield.work.ground.rows import LIMITS, Landscape, Level, Limits, Recipe, Sheet, Weathering
 from fernfield.work.ground.symmetric import check_symmetry
@@ -65,6 +66,18 @@ def symmetry(tract: TheTract, by_land: ByLand) -> dict[str, Any]:
 router = APIRouter(tags=["ground"])
 router.include_router(works, prefix="/api/tracts/{tract}")
 router.include_router(works, prefix="/api/lands/{tract}")
+
+
+@router.get("/api/worlds/{world}/limits/past")
+def past_limits(world: TheWorld) -> dict[str, Any]:
+    """The lowest and highest ground of a world, and whether some of it lies past the limits."""
+    return beyond(world)
+
+
+@router.post("/api/worlds/{world}/limits/bring-within")
+def bring(world: TheWorld) -> dict[str, Any]:
+    """Bring all ground that lies past the limits to them."""
+    return outcome_json(bring_within(world))
 
 
 # The panel

@@ -1,13 +1,14 @@
 // What a kind of a mix, or a ground cover, asks of the ground: a list, and a form with how it is spread over the land.
 import Alpine from "/static/js/kernel/alpine.js";
+import { sendAlso } from "/static/js/kernel/forms.js";
 import { ask } from "/static/js/kernel/say.js";
 import { row, rows } from "/static/js/seen/rows.js";
 import { heed, landApi, state } from "/static/js/seen/state.js";
-import { SPREAD, spreadAt, spreadFigure, spreadPath } from "/static/js/seen/told/spread.js";
+import { scaled, scaleOf, SPREAD, spreadAt, spreadFigure, spreadPath, unscaled } from "/static/js/seen/told/spread.js";
 
-/** What a habitat may ask, as the server declares it. @type {Record<string, {label: string, unit: string, least: number, most: number, named: string, field: string}>} */
+/** What a habitat may ask, as the server declares it. @type {Record<string, {label: string, unit: string, least: number, most: number, percent: boolean, named: string, field: string}>} */
 const WHATS = {};
-/** Whose habitats there are: the row that has one, and how it is changed.
+/** Whose habitats there are: the row that has one, how it is changed.
  * @type {Record<string, {of: () => any, put: (conditions: any[]) => Promise<any>}>} */
 export const habitats = {};
 
@@ -20,14 +21,24 @@ heed("panel", () => {
 Alpine.data("habitat", () => ({
   of: "",
   fold: "",
-  what: "elevation",
-  from: "",
-  to: "",
+  /** What is asked besides, "" for nothing more; kept with the form that it stands in. */
+  what: "",
+  typed: { from: "", to: "", soft: "" },
   /** @type {{low: number, high: number, counts: number[]}} */
   values: { low: 0, high: 1, counts: [] },
   init() {
     const { of, while: fold } = /** @type {HTMLElement} */ (/** @type {any} */ (this).$root).dataset;
     Object.assign(this, { of: of || "", fold: fold || "" });
+    const form = /** @type {any} */ (this).$root.closest("form");
+    sendAlso(form, () => (this.what ? { conditions: [.../** @type {any[]} */ (this.conditions), this.whole()] } : {}));
+    form.addEventListener("fern:kept", () => this.clear());
+  },
+  clear() {
+    Object.assign(this, { what: "", typed: { from: "", to: "", soft: "" } });
+  },
+  /** @param {string} name */
+  placeOf(name) {
+    return `conditions.${/** @type {any[]} */ (this.conditions).length}.${name}`;
   },
   get conditions() {
     return habitats[this.of]?.of()?.conditions ?? [];
@@ -37,10 +48,10 @@ Alpine.data("habitat", () => ({
       const what = WHATS[one.what];
       const named = one.plot ?? one.line ?? one.cover ?? "";
       const of = named ? ` of ${row(what?.named ?? "", named)?.name ?? named}` : "";
-      const low = one.from === null || one.from === undefined ? "" : ` from ${one.from}`;
-      const high = one.to === null || one.to === undefined ? "" : ` to ${one.to}`;
+      const low = one.from === null || one.from === undefined ? "" : ` from ${scaled(one.from, what)}`;
+      const high = one.to === null || one.to === undefined ? "" : ` to ${scaled(one.to, what)}`;
       const words = `${what?.label ?? one.what}${of}${low}${high} ${what?.unit ?? ""}`.trim();
-      return { at, words, drop: `Take out: ${words}` };
+      return { at, words, drop: `Take it out: ${words}` };
     });
   },
   get unit() {
@@ -48,7 +59,7 @@ Alpine.data("habitat", () => ({
   },
   get range() {
     const what = WHATS[this.what];
-    return what ? `${what.least} to ${what.most} ${what.unit}; left out: no limit` : "";
+    return what ? `${scaled(what.least, what)} to ${scaled(what.most, what)} ${what.unit}; left out: no limit` : "";
   },
   get names() {
     const named = WHATS[this.what]?.named;
@@ -59,19 +70,19 @@ Alpine.data("habitat", () => ({
   },
   /** @param {string} typed @param {number} none */
   place(typed, none) {
-    return typed === "" ? none : spreadAt(this.values, Number(typed));
+    return typed === "" ? none : spreadAt(this.values, Number(unscaled(Number(typed), WHATS[this.what])));
   },
   get left() {
-    return this.place(this.from, 0);
+    return this.place(this.typed.from, 0);
   },
   get wide() {
-    return Math.max(0, this.place(this.to, SPREAD.wide) - this.left);
+    return Math.max(0, this.place(this.typed.to, SPREAD.wide) - this.left);
   },
   get lowest() {
-    return `${spreadFigure(this.values.low)} ${this.unit}`;
+    return `${spreadFigure(this.values.low * scaleOf(WHATS[this.what]))} ${this.unit}`;
   },
   get highest() {
-    return `${spreadFigure(this.values.high)} ${this.unit}`;
+    return `${spreadFigure(this.values.high * scaleOf(WHATS[this.what]))} ${this.unit}`;
   },
   get spreadWords() {
     return `How it is spread over the land, from ${this.lowest} to ${this.highest}`;
@@ -80,14 +91,25 @@ Alpine.data("habitat", () => ({
   asks(event) {
     this.what = /** @type {HTMLSelectElement} */ (event.target).value;
   },
-  /** What the form says: the condition without its limits. */
+  /** What is asked for, without its limits. */
   said() {
-    const form = /** @type {HTMLFormElement | null} */ (
-      /** @type {any} */ (this).$root.querySelector("form[data-condition-form]")
-    );
     const { field, named } = WHATS[this.what] ?? {};
-    const own = String(new FormData(form ?? undefined).get("name") ?? "") || (named ? rows(named)[0]?.key : "");
+    const picked = /** @type {HTMLSelectElement | null} */ (
+      /** @type {any} */ (this).$root.querySelector("select[name=name]")
+    );
+    const own = picked?.value || (named ? rows(named)[0]?.key : "");
     return { what: this.what, ...(field && own ? { [field]: own } : {}) };
+  },
+  /** With them. */
+  whole() {
+    /** @type {Record<string, any>} */
+    const said = this.said();
+    for (const [name, typed] of Object.entries(this.typed))
+      if (typed !== "") said[name] = unscaled(Number(typed), WHATS[this.what]);
+    return said;
+  },
+  choose() {
+    this.spread();
   },
   /** How what is asked for lies over the land: while it is looked at, again with every revision. */
   async spread() {
@@ -104,20 +126,8 @@ Alpine.data("habitat", () => ({
   },
   /** @param {Event} event */
   turned(event) {
-    const field = /** @type {HTMLInputElement} */ (event.target);
-    if (field.name === "from") this.from = field.value;
-    if (field.name === "to") this.to = field.value;
-  },
-  /** @param {Event} event */
-  async add(event) {
-    const form = /** @type {HTMLFormElement} */ (event.target);
-    const typed = new FormData(form);
-    /** @type {Record<string, any>} */
-    const said = this.said();
-    for (const name of ["from", "to", "soft"]) if (typed.get(name)) said[name] = Number(typed.get(name));
-    if (!(await habitats[this.of]?.put([.../** @type {any[]} */ (this.conditions), said]))) return;
-    form.reset();
-    Object.assign(this, { what: "elevation", from: "", to: "" });
+    const { name, value } = /** @type {HTMLInputElement} */ (event.target);
+    if (name in this.typed) this.typed = { ...this.typed, [name]: value };
   },
   /** @param {Event} event */
   drop(event) {

@@ -1,5 +1,6 @@
 // The load gauge: what the growth costs the machine that the world is made for, also as it would be.
 import Alpine from "/static/js/kernel/alpine.js";
+import { reach } from "/static/js/kernel/say.js";
 import { row, rows, subject } from "/static/js/seen/rows.js";
 import { heed, landApi, state, watch } from "/static/js/seen/state.js";
 
@@ -24,8 +25,8 @@ async function askLoad() {
     query.set("mix", subject("mix"));
     query.set("density_per_ha", gauge.density);
   }
-  const answer = await fetch(`${landApi}/load?${query}`);
-  if (answer.ok) gauge.found = await answer.json();
+  const answer = await reach(`${landApi}/load?${query}`, {}, { waits: "Counting what there is to draw", calm: true });
+  if (answer?.ok) gauge.found = await answer.json();
 }
 watch(() => [state.world.revision, state.folds["growth-load"], gauge.from, gauge.density], askSoon);
 heed("panel", () => {

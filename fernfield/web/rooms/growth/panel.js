@@ -5,7 +5,7 @@ import "./plants.js";
 import { habitats } from "./habitat.js";
 import { sward } from "./swards.js";
 import { sendAlso } from "/static/js/kernel/forms.js";
-import { ask, say } from "/static/js/kernel/say.js";
+import { ask, reach, say } from "/static/js/kernel/say.js";
 import { fetchPanel, watchForm } from "/static/js/seen/bench.js";
 import { row, rows, subject } from "/static/js/seen/rows.js";
 import { heed, keep, showAnew, state, watch } from "/static/js/seen/state.js";
@@ -17,6 +17,9 @@ const box = /** @type {HTMLElement} */ (document.getElementById("bench"));
 
 /** What is open on the bench. @type {{part: string, kind: string, figures: any[], switches: string}} */
 const open = Alpine.reactive({ part: "", kind: "", figures: [], switches: "" });
+
+/** What is asked for by the way, without a word where nothing comes. */
+const CALM = { calm: true };
 
 const mix = () => row("mixes", subject("mix"));
 const parts = () => /** @type {Part[]} */ (mix()?.kinds ?? []);
@@ -30,6 +33,10 @@ const putParts = (kinds) => ask(`${base}/mixes/${subject("mix")}`, "PATCH", { ki
 const patchPart = (said) => ask(`${base}/mixes/${subject("mix")}/kinds/${part()?.kind}`, "PATCH", said);
 
 habitats.part = { of: part, put: (conditions) => patchPart({ conditions }) };
+habitats.mix = {
+  of: mix,
+  put: (conditions) => ask(`${base}/mixes/${subject("mix")}`, "PATCH", { conditions }),
+};
 
 heed("panel", () => {
   if (state.stage !== "growth") return;
@@ -92,8 +99,12 @@ function follow(which, read, path) {
 async function askSwitches(own) {
   if (!own) return;
   const { key, tall_m, simpler_m, card_m, gone_m } = own;
-  const answer = await fetch(`${base}/kinds/${key}/switches?of=${[tall_m, simpler_m, card_m, gone_m].join()}`);
-  if (!answer.ok || kind()?.key !== key) return;
+  const answer = await reach(
+    `${base}/kinds/${key}/switches?of=${[tall_m, simpler_m, card_m, gone_m].join()}`,
+    {},
+    CALM,
+  );
+  if (!answer?.ok || kind()?.key !== key) return;
   const { sizes, seen } = await answer.json();
   const said = (/** @type {string} */ name) => `${whole(sizes[name])} px${seen.includes(name) ? " (seen)" : ""}`;
   open.switches = `On a screen of 1,080 px it turns simpler at ${said("simpler")} tall, a card at ${said("card")}, gone at ${said("gone")}.`;
@@ -110,8 +121,8 @@ document.body.addEventListener("fern:shape", async (event) => {
 async function askFigures() {
   const key = subject("mix");
   if (state.stage !== "growth" || !key) return;
-  const answer = await fetch(`${base}/mixes/${key}/figures`);
-  if (answer.ok) open.figures = (await answer.json()).kinds;
+  const answer = await reach(`${base}/mixes/${key}/figures`, {}, CALM);
+  if (answer?.ok) open.figures = (await answer.json()).kinds;
 }
 watch(() => [state.at.mixes, subject("mix")], askFigures);
 
@@ -243,11 +254,13 @@ async function look(own) {
   const canvas = /** @type {HTMLCanvasElement | null} */ (document.getElementById("kind-look"));
   if (!canvas || !own) return;
   const { key, tall_m, crown_m, form, variant, colour, trunk_m, model } = own;
-  const answer = await fetch(
+  const answer = await reach(
     `${base}/kinds/${key}/shape?detail=0&of=${[form, model, variant, colour, trunk_m].join()}`,
+    {},
+    CALM,
   );
   const pen = canvas.getContext("2d");
-  if (!answer.ok || !pen || kind()?.key !== key) return;
+  if (!answer?.ok || !pen || kind()?.key !== key) return;
   const corners = new Float32Array(await answer.arrayBuffer());
   const CORNER = 11;
   const { width, height } = canvas;

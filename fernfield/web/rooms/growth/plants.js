@@ -1,6 +1,6 @@
 // Single plants under the hand: put one by one, chosen by a click, a box or an outline, and changed together.
 import Alpine from "/static/js/kernel/alpine.js";
-import { ask, say } from "/static/js/kernel/say.js";
+import { ask, reach, say } from "/static/js/kernel/say.js";
 import { addMark, drawOverlay } from "/static/js/seen/drawn/overlay.js";
 import { metresPerPixel, paneSize, screenAt, spotAt } from "/static/js/seen/drawn/plan.js";
 import { addHand } from "/static/js/seen/hands/hand.js";
@@ -33,8 +33,12 @@ async function plantsIn([x0, y0, x1, y1]) {
   const found = [];
   let cursor = 0;
   while (found.length < MOST) {
-    const answer = await fetch(`${path}?x0=${x0}&y0=${y0}&x1=${x1}&y1=${y1}&cursor=${cursor}`);
-    if (!answer.ok) break;
+    const answer = await reach(
+      `${path}?x0=${x0}&y0=${y0}&x1=${x1}&y1=${y1}&cursor=${cursor}`,
+      {},
+      { waits: "Counting plants" },
+    );
+    if (!answer?.ok) break;
     const { plants, next } = await answer.json();
     found.push(...plants);
     if (next === null) break;

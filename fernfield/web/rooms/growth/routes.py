@@ -310,7 +310,7 @@ def _told() -> dict[str, Any]:
     for name, what in WHATS.items():
         collection, field = named.get(name, ("", ""))
         out[name] = {"label": what.label, "unit": what.unit, "least": what.least, "most": what.most,
-                     "named": collection, "field": field}  # fmt: skip
+                     "percent": what.percent, "named": collection, "field": field}  # fmt: skip
     return out
 
 

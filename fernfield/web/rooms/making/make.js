@@ -2,7 +2,7 @@
 import Alpine from "/static/js/kernel/alpine.js";
 import { bodyOf, fieldsOf, sendInstead, settle } from "/static/js/kernel/forms.js";
 import "/static/js/kernel/focus.js";
-import { problemOf, problemWords } from "/static/js/kernel/say.js";
+import { jsonOf, problemOf, problemWords, reach } from "/static/js/kernel/say.js";
 import { id } from "/static/js/kernel/shapes.js";
 import { recipeOf, showSettings } from "./recipe.js";
 
@@ -119,12 +119,10 @@ async function land() {
   }
   const body = bodyOf(form);
   const mine = (asked += 1);
-  const answer = await fetch(`/api/files/${file}/preview`, {
-    method: "POST",
-    headers: { "content-type": "application/json" },
-    body: JSON.stringify(body.placing || {}),
+  const answer = await reach(`/api/files/${file}/preview`, jsonOf("POST", body.placing || {}), {
+    waits: "Drawing the land of the file",
   });
-  if (mine !== asked) return;
+  if (!answer || mine !== asked) return;
   image.hidden = !answer.ok;
   if (!answer.ok) {
     facts.textContent = problemWords(await problemOf(answer));

@@ -4,6 +4,7 @@ import { closed, opened } from "/static/js/kernel/layers.js";
 import { say } from "/static/js/kernel/say.js";
 import { meantBy } from "/static/js/kernel/shortcuts.js";
 import { tell } from "/static/js/kernel/tell.js";
+import { waitFor } from "/static/js/kernel/waits.js";
 import { hears, send } from "/static/js/seen/live.js";
 import { request, stand } from "/static/js/seen/drawn/overlook.js";
 import { each } from "/static/js/seen/rows.js";
@@ -57,16 +58,29 @@ function walkFrom(spot) {
     ...(spot ? { x: spot.x, y: spot.y, facing: (inward + 360) % 360 } : {}),
     ...(state.show.tide ? { tide: state.show.tide } : {}),
   };
-  if (!send({ is: "walk", ...from })) say("The line to the server is down; the walk could not begin.");
+  if (!send({ is: "walk", ...from })) {
+    say("The line to the server is down; the walk could not begin.");
+    return;
+  }
+  began?.();
+  began = waitFor("Looking around the walker", () => {
+    expected = false;
+    began?.();
+    send({ is: "stand" });
+  });
 }
+/** Called when the walk that was asked for has begun, or will not. @type {(() => void) | null} */
+let began = null;
 
 hears("no-walk", (message) => {
+  began?.();
   expected = false;
   say(message.message);
 });
 
 hears("walker", (message) => {
   if (expected && !state.walking) {
+    began?.();
     expected = false;
     state.walking = true;
     facing = message.facing;

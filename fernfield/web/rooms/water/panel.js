@@ -1,9 +1,10 @@
 // Water: a click finds what is there: a pool, a stream, the sea, or the hollow around it, in which a pool is set by its
 // level. What that would put under water is seen meanwhile.
 import Alpine from "/static/js/kernel/alpine.js";
-import { ask, say } from "/static/js/kernel/say.js";
+import { ask, jsonOf, reach, say } from "/static/js/kernel/say.js";
 import { addMark, drawOverlay } from "/static/js/seen/drawn/overlay.js";
 import { clearWash, washAlong } from "/static/js/seen/drawn/wash.js";
+import { tell } from "/static/js/kernel/tell.js";
 import { openTab } from "/static/js/seen/bench.js";
 import { addHand } from "/static/js/seen/hands/hand.js";
 import { rows } from "/static/js/seen/rows.js";
@@ -39,18 +40,26 @@ async function look(x, y, again = false) {
   if (!again) turn += 1;
   const mine = turn;
   Object.assign(open, { choices: null, at: [x, y] });
-  const answer = await fetch(`${landApi}/hollow?x=${x}&y=${y}&or_none=true`);
+  const answer = await reach(`${landApi}/hollow?x=${x}&y=${y}&or_none=true`, {}, { waits: "Looking for the hollow" });
+  if (!answer) return null;
   const told = await answer.json();
   if (mine !== turn) return null;
   open.found = answer.ok && !told.none ? told : null;
   open.nothing = told.none ?? told.detail ?? NOTHING;
   if (!open.found) untry();
+  if (!again)
+    tell(
+      open.found
+        ? `A hollow of ${Math.round(open.found.volume_m3).toLocaleString("en")} cubic metres, ${figure(open.found.greatest_depth_m)} metres deep`
+        : open.nothing,
+    );
   drawOverlay();
   return open.found;
 }
 
 /** Look for a hollow in which there is no pool yet. @param {number} x @param {number} y */
 async function begin(x, y) {
+  if (state.tabs.water !== "pools") tell("Pools are opened: a click on dry land looks for a hollow");
   openTab("water", "pools");
   const name = /** @type {HTMLInputElement | null} */ (document.getElementById("pool-name"));
   // A name that somebody has typed for a new pool stays.
@@ -64,7 +73,8 @@ async function begin(x, y) {
 async function click(x, y) {
   const mine = (turn += 1);
   const tide = state.show.tide ? `&tide=${state.show.tide}` : "";
-  const answer = await fetch(`${landApi}/spot?x=${x}&y=${y}${tide}`);
+  const answer = await reach(`${landApi}/spot?x=${x}&y=${y}${tide}`);
+  if (!answer) return;
   const here = answer.ok ? (await answer.json()).water : null;
   if (mine !== turn) return;
   if (here?.collection === "pools") choosePool(here.key);
@@ -176,11 +186,8 @@ async function put(more = {}) {
   };
   // In the land's metres, as the hollow was told; a pool belongs to the tract in which its floor lies.
   const key = open.pool || `pool-${Math.random().toString(36).slice(2, 8)}`;
-  const answer = await fetch(`${base}/pools/${key}?in=world`, {
-    method: "PUT",
-    headers: { "content-type": "application/json" },
-    body: JSON.stringify(said),
-  });
+  const answer = await reach(`${base}/pools/${key}?in=world`, jsonOf("PUT", said), { waits: "Setting the pool" });
+  if (!answer) return;
   const told = await answer.json();
   if (answer.status === 409 && told.choices) {
     Object.assign(open, { choices: told.choices, words: told.detail });

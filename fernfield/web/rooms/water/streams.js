@@ -1,6 +1,6 @@
 // Streams: from a spring or along a line; where it would run and what it would cut is seen before it is put.
 import Alpine from "/static/js/kernel/alpine.js";
-import { ask, say } from "/static/js/kernel/say.js";
+import { ask, jsonOf, reach, say } from "/static/js/kernel/say.js";
 import { addMark, drawOverlay } from "/static/js/seen/drawn/overlay.js";
 import { drawOutline } from "/static/js/seen/hands/outline.js";
 import { rows } from "/static/js/seen/rows.js";
@@ -57,11 +57,12 @@ async function send(keep, calm = false) {
   }
   const key = open.key || `stream-${Math.random().toString(36).slice(2, 8)}`;
   const mine = (turn += 1);
-  const answer = await fetch(`${base}/streams/${key}${keep ? "" : "/look"}?in=world`, {
-    method: keep ? "PUT" : "POST",
-    headers: { "content-type": "application/json" },
-    body: JSON.stringify(body),
-  });
+  const answer = await reach(
+    `${base}/streams/${key}${keep ? "" : "/look"}?in=world`,
+    jsonOf(keep ? "PUT" : "POST", body),
+    { waits: keep ? "Laying the stream" : "Looking where the stream would run", calm, stops: !keep },
+  );
+  if (!answer) return;
   const told = await answer.json();
   if (mine !== turn && !keep) return;
   if (answer.status === 409 && told.choices) {
@@ -114,6 +115,11 @@ addHand({
   up(keep) {
     if (!held) return;
     if (!keep) open[held.of] = held.was;
+    if (keep && open[held.of] !== held.was)
+      say(
+        "Moved, and not kept yet: “Set the stream” on the bench keeps it, Escape or another stream lets it go.",
+        "calm",
+      );
     if (open[held.of] !== held.was || !keep) send(false);
     held = null;
   },
@@ -171,11 +177,16 @@ Alpine.data("streams", () => ({
     if (!one) return [];
     const name = one.joins ? rows("streams").find((own) => own.key === one.joins)?.name : "";
     return [
-      { name: "Runs", words: `${figure(one.length_m)} m, ${figure(one.fall_m, 1)} m down` },
+      { name: "Runs", words: `${figure(one.length_m)} m, ${figure(one.fall_m, 1)} m down to its end` },
       { name: "Ends", words: name ? `in ${name}` : ENDS[one.ends] },
       { name: "Wide at its end", words: `${figure(one.width_at_end_m, 1)} m` },
       ...(one.falls.length
-        ? [{ name: "Falls", words: one.falls.map((own) => `${figure(own.height_m, 1)} m`).join(", ") }]
+        ? [
+            {
+              name: one.falls.length > 1 ? "Waterfalls" : "Waterfall",
+              words: one.falls.map((own) => `${figure(own.height_m, 1)} m`).join(", "),
+            },
+          ]
         : []),
       { name: "Cuts", words: `${figure(one.cut_m3)} m³` },
     ];

@@ -181,7 +181,7 @@ export interface PageState {
   };
   keysOff: boolean;
   /** Whether a picture of the land could not be fetched. */
-  missing: boolean;
+  missing: string;
   /** Whether the keyboard moves the cursor of the map. */
   byKeys: boolean;
   /** Room on the server's disk where it runs low. [MiB] */

@@ -1,4 +1,6 @@
-// The focus is never lost: where what had it goes away, it goes to what took its place, else to what stands next to it.
+// The focus is never lost. All that may take it away passes here: what had it goes, is hidden or drawn anew (then it goes
+// to what took its place, else to what stands next to it), or a dialog, sheet or menu closes (then it goes back to where
+// it was when that opened).
 
 /** Whatever may have the focus. */
 const MAY =
@@ -50,12 +52,18 @@ document.addEventListener("pointerdown", () => {
 });
 document.addEventListener("keydown", (event) => {
   letGo = false;
-  if (event.key === "Tab") comes(true);
+  if (event.key === "Tab" || event.key === "F6") comes(true);
 });
+
+/** Whether nothing has the focus, or nothing that can be seen: a browser takes it away from what is hidden only later. */
+function lost() {
+  const now = document.activeElement;
+  return !now || now === document.body || !seen(now);
+}
 
 /** Give the focus to what took the place of what had it, or to its neighbour. */
 function restore() {
-  if (!last || document.activeElement !== document.body || !document.hasFocus()) return;
+  if (!last || !lost() || !document.hasFocus()) return;
   if (last.element.isConnected && able(last.element) && letGo) return;
   back(last);
 }
@@ -82,7 +90,11 @@ function back({ element, marks, line, at }) {
 }
 
 /** @param {Element} element */
-const give = (element) => /** @type {HTMLElement} */ (element).focus({ preventScroll: true });
+function give(element) {
+  /** @type {HTMLElement} */ (element).focus({ preventScroll: true });
+  // In sight, with as little moved as can be.
+  if (!element.closest(".pane")) element.scrollIntoView({ block: "nearest", inline: "nearest" });
+}
 
 /** What took the place of what went away in one drawing has the focus before the next key comes. */
 function atOnce() {
@@ -91,19 +103,24 @@ function atOnce() {
   if (same) give(same);
 }
 
-let asked = false;
+/** For so many frames it is looked whether what took the place has come. */
+const PATIENCE_FRAMES = 120;
+let left = 0;
 function soon() {
-  if (document.activeElement !== document.body || !last) return;
+  if (!lost() || !last) return;
   atOnce();
-  if (asked || document.activeElement !== document.body) return;
-  asked = true;
+  if (!lost() || left > 0) {
+    left = lost() ? PATIENCE_FRAMES : 0;
+    return;
+  }
+  left = PATIENCE_FRAMES;
   // After the frame in which what took its place has been drawn.
-  requestAnimationFrame(() =>
-    requestAnimationFrame(() => {
-      asked = false;
-      restore();
-    }),
-  );
+  requestAnimationFrame(() => requestAnimationFrame(look));
+}
+function look() {
+  restore();
+  left = lost() ? left - 1 : 0;
+  if (left > 0) requestAnimationFrame(look);
 }
 new MutationObserver(soon).observe(document.body, {
   childList: true,
@@ -112,3 +129,19 @@ new MutationObserver(soon).observe(document.body, {
   attributeFilter: ["hidden", "disabled", "style", "class"],
 });
 document.addEventListener("focusout", soon);
+window.addEventListener("focus", soon);
+
+/** Where the focus was when each of what is open was opened. @type {WeakMap<EventTarget, () => void>} */
+const openers = new WeakMap();
+for (const sort of ["modal", "offcanvas", "dropdown"]) {
+  document.addEventListener(`show.bs.${sort}`, (event) => {
+    const element = /** @type {Element} */ (event.target);
+    if (last && (sort === "dropdown" || !element.contains(last.element))) openers.set(element, remember());
+  });
+  document.addEventListener(`hidden.bs.${sort}`, (event) => {
+    const element = /** @type {Element} */ (event.target);
+    // What a menu opened by is beside it.
+    const around = sort === "dropdown" ? element.parentElement : element;
+    if (lost() || around?.contains(document.activeElement)) openers.get(element)?.();
+  });
+}

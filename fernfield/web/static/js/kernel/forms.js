@@ -104,13 +104,15 @@ function describe(field, error) {
   else field.removeAttribute("aria-describedby");
 }
 
+/** The id of what is said to be wrong with a field. @param {Field} field */
+const errorOf = (field) => `${field.id || field.name || "field"}-error`;
+
 /** @param {Field} field */
 function clearError(field) {
   if (!field.classList.contains("is-invalid")) return;
   field.classList.remove("is-invalid");
   field.removeAttribute("aria-invalid");
-  for (const id of (field.getAttribute("aria-describedby") || "").split(" "))
-    if (id.endsWith("-error")) document.getElementById(id)?.remove();
+  document.getElementById(errorOf(field))?.remove();
   describe(field, "");
 }
 
@@ -118,7 +120,7 @@ function clearError(field) {
 function showError(field, message) {
   clearError(field);
   const note = document.createElement("div");
-  note.id = `${field.id || field.name || "field"}-error`;
+  note.id = errorOf(field);
   note.className = "invalid-feedback";
   note.textContent = message;
   field.classList.add("is-invalid");
@@ -126,6 +128,9 @@ function showError(field, message) {
   describe(field, note.id);
   (field.closest(".input-group") || field).after(note);
 }
+
+/** Say beside a field that it is wrong, or with "" that it is not any more. @param {Field} field @param {string} message */
+export const markWrong = (field, message) => (message ? showError(field, message) : clearError(field));
 
 /** What a person calls a field. @param {Field} field */
 export function labelOf(field) {
@@ -170,7 +175,9 @@ export function showErrors(form, problem) {
       ? fieldsOf(form).find(
           (one) =>
             one.name &&
-            (one.name === name || one.name.endsWith(`.${name}`) || name.endsWith(`.${one.name}`)) &&
+            (one.dataset.place
+              ? one.dataset.place === name
+              : one.name === name || one.name.endsWith(`.${name}`) || name.endsWith(`.${one.name}`)) &&
             !hiddenIn(one, form),
         )
       : null;
@@ -193,14 +200,17 @@ export function showErrors(form, problem) {
 /**
  * Send what a form says in another way than htmx: what is wrong stands at its fields. The answer, or null.
  * @param {HTMLElement} form @param {string} path @param {string} method @param {unknown} body
+ * @param {(problem: import("./say.js").Problem) => Promise<void>} [before] what is done before what is wrong is shown
  * @returns {Promise<any>}
  */
-export async function send(form, path, method, body) {
+export async function send(form, path, method, body, before = undefined) {
   clearErrors(form);
   const answer = await reach(path, jsonOf(method, body));
   if (!answer) return null;
   if (!answer.ok) {
-    showErrors(form, await problemOf(answer));
+    const problem = await problemOf(answer);
+    await before?.(problem);
+    showErrors(form, problem);
     return null;
   }
   const found = answer.status === 204 ? {} : await answer.json();
@@ -208,32 +218,22 @@ export async function send(form, path, method, body) {
   return found;
 }
 
-/** Where the jobs of a form are seen, if it has such a place. @param {Element} elt @returns {Element | null} */
-function slotOf(elt) {
-  const named = elt.closest("[hx-target]")?.getAttribute("hx-target");
-  const found = named && named.startsWith("#") ? document.querySelector(named) : null;
-  return found?.matches("[data-job-slot]") ? found : null;
-}
-
 /** What is over in a place of jobs makes room; what still runs stays, with its way to stop it. @param {Element} slot */
 function tidySlot(slot) {
   for (const old of [...slot.children])
-    if (old.matches(".answer") || /done|failed|cancelled/.test(old.getAttribute("data-job-state") || "")) old.remove();
+    if (/done|failed|cancelled/.test(old.getAttribute("data-job-state") || "")) old.remove();
 }
 
-/** Tell in a place what a revision did. @param {Element} elt what asked for it @param {any} answer */
-function showAnswer(elt, answer) {
+/** Tell at a form what its revision did. @param {Element} form @param {any} answer */
+function showAnswer(form, answer) {
   if (!answer || typeof answer.words !== "string" || typeof answer.revision !== "number") return;
-  const slot = slotOf(elt);
-  if (slot) tidySlot(slot);
-  const place = slot ?? (elt instanceof HTMLFormElement || elt.matches("[data-answers]") ? elt : null);
   // What is set by turning it is seen on the map.
-  if (!place || /change/.test(elt.getAttribute("hx-trigger") || "")) return;
+  if (!(form instanceof HTMLFormElement) || /change/.test(form.getAttribute("hx-trigger") || "")) return;
   const note = document.createElement("p");
   note.className = "answer";
   note.append(`${answer.words}.`);
-  if (slot) place.prepend(note);
-  else place.append(note);
+  form.append(note);
+  note.scrollIntoView({ block: "nearest" });
   document.dispatchEvent(new CustomEvent("fern:answer", { detail: { note, answer } }));
 }
 
@@ -263,7 +263,6 @@ function install() {
       // htmx sets the type of a form with files by itself.
       if (name === "htmx:configRequest" && !withFiles(elt)) event.detail.headers["Content-Type"] = "application/json";
       if (name === "htmx:beforeRequest" && elt instanceof HTMLFormElement) clearErrors(elt);
-      if (name === "htmx:beforeSwap") beforeSwap(elt, event.detail);
       if (name === "htmx:xhr:progress") showProgress(elt, event.detail);
       if (name === "htmx:afterRequest") after(elt, event.detail);
       return true;
@@ -278,6 +277,9 @@ function install() {
   });
   document.body.addEventListener("htmx:sendError", () => silent("Nothing was changed; try again in a moment."));
   document.body.addEventListener("htmx:afterOnLoad", answers);
+  document.body.addEventListener("htmx:beforeSwap", (event) =>
+    beforeSwap(/** @type {Element} */ (event.target), /** @type {CustomEvent} */ (event).detail),
+  );
   document.body.addEventListener("htmx:responseError", (event) => {
     const { elt, xhr } = /** @type {CustomEvent} */ (event).detail;
     const form = elt.getAttribute?.("hx-ext") === "fern" ? formOf(elt) : null;
@@ -332,7 +334,10 @@ function after(elt, { successful, xhr }) {
   elt.querySelector(".sending")?.remove();
   if (!successful) return;
   const form = elt instanceof HTMLFormElement ? elt : null;
-  if (form) delete form.dataset.typed;
+  if (form) {
+    delete form.dataset.typed;
+    form.dispatchEvent(new CustomEvent("fern:kept"));
+  }
   /** @type {any} */
   let answer = null;
   try {
@@ -374,6 +379,30 @@ function wrongWith(field) {
   if ((v.rangeUnderflow || v.rangeOverflow) && range) return `It may be ${range}, not ${field.value}.`;
   return field.validationMessage;
 }
+// A finger that goes up or down over a slider means the panel, not the value: it is as it was then.
+document.addEventListener("pointerdown", (event) => {
+  const slider = event.target;
+  if (event.pointerType !== "touch" || !(slider instanceof HTMLInputElement) || slider.type !== "range") return;
+  const { value } = slider;
+  let swept = false;
+  const move = (/** @type {PointerEvent} */ now) => {
+    const [dx, dy] = [Math.abs(now.clientX - event.clientX), Math.abs(now.clientY - event.clientY)];
+    if (dy > 10 && dy > dx) swept = true;
+    if (swept) restore();
+  };
+  const restore = () => {
+    if (slider.value === value) return;
+    slider.value = value;
+    slider.dispatchEvent(new Event("input", { bubbles: true }));
+  };
+  const end = () => {
+    document.removeEventListener("pointermove", move, true);
+    if (swept) requestAnimationFrame(restore);
+  };
+  document.addEventListener("pointermove", move, true);
+  for (const over of ["pointerup", "pointercancel"])
+    document.addEventListener(over, end, { capture: true, once: true });
+});
 // A tooltip whose element goes away goes with it.
 const takeTipsAway = () => {
   for (const tip of document.querySelectorAll(".tooltip")) tip.remove();

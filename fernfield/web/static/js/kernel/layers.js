@@ -49,11 +49,7 @@ for (const [sort, hide] of PARTS) {
   // From its first moment on: whoever presses Escape while it still comes in means it.
   document.addEventListener(`show.bs.${sort}`, (event) => {
     const element = /** @type {HTMLElement} */ (event.target);
-    opened(element, () => {
-      hide(element);
-      // A menu gives the focus back to what opened it.
-      if (sort === "dropdown" && element.tabIndex >= 0) element.focus();
-    });
+    opened(element, () => hide(element));
   });
   document.addEventListener(`shown.bs.${sort}`, (event) => {
     const element = /** @type {HTMLElement} */ (event.target);

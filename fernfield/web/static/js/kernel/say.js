@@ -74,12 +74,16 @@ const aboutOf = (path) => path.replace(/\?.*/, "");
 
 /**
  * Ask the server: its answer, or null where there is none, of which is told unless `calm`.
- * @param {string} path @param {RequestInit} [how] @param {{waits?: string, calm?: boolean}} [also] `waits`: what is told while it takes long; it can be stopped then
+ * @param {string} path @param {RequestInit} [how] @param {{waits?: string, calm?: boolean, stops?: boolean}} [also] `waits`: what is told while it takes long; what changes nothing can be stopped then (`stops`)
  * @returns {Promise<Response | null>}
  */
-export async function reach(path, how = {}, { waits = "", calm = false } = {}) {
+export async function reach(
+  path,
+  how = {},
+  { waits = "", calm = false, stops = (how.method ?? "GET") === "GET" } = {},
+) {
   const stop = new AbortController();
-  const over = waits ? waitFor(waits, () => stop.abort()) : () => {};
+  const over = waits ? waitFor(waits, stops ? () => stop.abort() : null) : () => {};
   try {
     const answer = await fetch(path, { ...how, signal: stop.signal });
     answers();

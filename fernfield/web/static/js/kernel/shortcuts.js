@@ -65,7 +65,10 @@ export const typing = (event) =>
   );
 
 document.addEventListener("keydown", (event) => {
-  if (state.walking || typing(event) || event.defaultPrevented) return;
+  if (state.walking || event.defaultPrevented) return;
+  // Keys that write nothing mean the same in a field.
+  const writes = !/^F\d+$/.test(event.key);
+  if (writes ? typing(event) : /** @type {Element} */ (event.target).closest?.(".modal")) return;
   const found = meantBy(event, ["view", "stage"]);
   if (!found) return;
   const target = /** @type {Element} */ (event.target);
@@ -134,6 +137,8 @@ Alpine.data("keys", () => ({
   },
   reset() {
     state.keys = {};
+    state.keysOff = false;
     localStorage.removeItem("fern.keys");
+    localStorage.removeItem("fern.keys-off");
   },
 }));

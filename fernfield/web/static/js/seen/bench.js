@@ -234,6 +234,8 @@ for (const [what, open] of /** @type {[string, boolean][]} */ ([
 
 function followTabs() {
   for (const list of /** @type {NodeListOf<HTMLElement>} */ (box.querySelectorAll("[data-tabs]"))) {
+    // The arrows go from tab to tab from the first press on, and the row is one stop.
+    for (const each of list.querySelectorAll("[role=tab]")) window.bootstrap.Tab.getOrCreateInstance(each);
     const open = state.tabs[list.dataset.tabs || ""];
     const button = open && list.querySelector(`[data-tab="${open}"]`);
     if (button) window.bootstrap.Tab.getOrCreateInstance(button).show();

@@ -64,6 +64,9 @@ export const tractAt = ({ x, y }) =>
 /** A spot inside what is shown. @param {Spot} spot */
 export const inShown = ({ x, y }) => ({ x: clamp(x, grid.west, grid.east), y: clamp(y, grid.south, grid.north) });
 
+/** What an overlay is called. @param {string} name */
+const labelOf = (name) => (boot.overlays.find((one) => one.name === name)?.label ?? name).toLowerCase();
+
 const first = Object.fromEntries(
   boot.stages.map((stage) => [stage, boot.tools.find((one) => one.stage === stage)?.name]).filter(([, name]) => name),
 );
@@ -156,8 +159,8 @@ const page = {
   byKeys: false,
   /** The piece of the kit to put next, or "start". @type {string | null} */
   place: null,
-  /** Whether a picture of the land could not be fetched. */
-  missing: false,
+  /** What is told of pictures of the land that are not there; "" where all are. */
+  missing: "",
   /** Room on the server's disk where it runs low. [MiB] @type {number | null} */
   room_mib: null,
   /** The row that is chosen, as "collection/key". @type {string | null} */
@@ -206,7 +209,8 @@ const page = {
     const sea = water && tide ? `water at ${tide} tide` : water && "water";
     const contours = contour_m === "auto" ? "contours" : contour_m > 0 ? `contours ${contour_m} m` : "";
     return (
-      [contours, sea, growth && "growth", shadows && "shadows", ...overlays].filter(Boolean).join(", ") || "bare ground"
+      [contours, sea, growth && "growth", shadows && "shadows", ...overlays.map(labelOf)].filter(Boolean).join(", ") ||
+      "bare ground"
     );
   },
 };

@@ -99,7 +99,7 @@ async function turn(which) {
     return;
   }
   await strokesKept();
-  await ask(`${base}/${which}`, "POST");
+  await ask(`${base}/${which}`, "POST", undefined, which === "undo" ? "Taking it back" : "Making it again");
 }
 actions.undo = () => turn("undo");
 actions.redo = () => turn("redo");
@@ -199,6 +199,29 @@ Object.assign(actions, {
 });
 for (const button of /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll("[data-action]")))
   button.addEventListener("click", () => actions[button.dataset.action || ""]?.());
+
+// From the bench to the map and back
+
+/** What of the bench had the focus last. @type {HTMLElement | null} */
+let onBench = null;
+id("bench-side").addEventListener("focusin", (/** @type {FocusEvent} */ event) => {
+  onBench = /** @type {HTMLElement} */ (event.target);
+});
+actions["map-or-bench"] = () => {
+  if (!document.activeElement?.closest(".pane")) {
+    closeDrawers();
+    id(state.view === "overlook" ? "look" : "flat").focus();
+    return;
+  }
+  const side = id("bench-side");
+  // On a narrow screen the bench is a drawer.
+  if (side.getClientRects().length === 0 || getComputedStyle(side).visibility === "hidden")
+    window.bootstrap.Offcanvas.getOrCreateInstance(side).show();
+  const first = /** @type {HTMLElement | null} */ (
+    document.querySelector("#bench button, #bench input, #bench select")
+  );
+  (onBench?.isConnected && onBench.getClientRects().length ? onBench : first)?.focus();
+};
 
 // What is done on the map needs the map
 watch(

@@ -1,4 +1,5 @@
 // The overlook: the same land in three dimensions, drawn on demand, with the brush in it too.
+import { waitFor } from "../../kernel/waits.js";
 import * as THREE from "../../../vendor/three.js";
 import { steer } from "../hands/cursor.js";
 import { camera as plan } from "./plan.js";
@@ -89,6 +90,8 @@ function fit() {
   lens.updateProjectionMatrix();
 }
 
+/** Called when the land that was waited for is there. @type {(() => void) | null} */
+let arrived = null;
 /** When the last frame was drawn. [ms] */
 let frameAt = 0;
 /** Whether the eye has moved since. */
@@ -146,6 +149,10 @@ function paint() {
   placeLens();
   const [x, y] = eye ? [eye.x, eye.y] : [orbit.x, orbit.y];
   land.update(x, y, eye ? 0 : orbit.away);
+  if (land.waits === 0) {
+    arrived?.();
+    arrived = null;
+  } else arrived ??= waitFor(eye ? "Bringing the land around the walker in" : "Bringing the land into view");
   growth.update(x, y, lens.position);
   swards.update(lens.position);
   water.update();

@@ -2,6 +2,7 @@
 import { contour } from "./contours.js";
 import { hears, send } from "../live.js";
 import {
+  actions,
   announce,
   clamp,
   colOf,
@@ -44,7 +45,7 @@ function middle() {
 /** `bare` pictures have no contours: they are for eye level. */
 const keyOf = (/** @type {any} */ at, /** @type {number} */ row, /** @type {number} */ col, bare = false) =>
   `${at}/${row}/${col}${bare ? "/bare" : ""}`;
-/** @type {Map<string, {key: string, canvas: HTMLCanvasElement, level: number, row: number, col: number, bare: boolean, ready: boolean, stale: boolean, staleAt: number, loading: boolean, touched: number, patches: number}>} */
+/** @type {Map<string, {key: string, canvas: HTMLCanvasElement, level: number, row: number, col: number, bare: boolean, ready: boolean, stale: boolean, staleAt: number, loading: boolean, touched: number, patches: number, broken: boolean, tried: boolean}>} */
 const tiles = new Map();
 let loading = 0;
 let waiting = false;
@@ -216,8 +217,11 @@ function paint() {
   announce("painted");
 }
 let paper = "";
+let rust = "";
 function readPaper() {
-  paper = getComputedStyle(document.documentElement).getPropertyValue("--paper");
+  const inks = getComputedStyle(document.documentElement);
+  paper = inks.getPropertyValue("--paper");
+  rust = inks.getPropertyValue("--rust");
   draw();
 }
 readPaper();
@@ -237,7 +241,8 @@ function paintLevel(at, wanted) {
   for (let row = first[0]; row <= last[0]; row += 1) {
     for (let col = first[1]; col <= last[1]; col += 1) {
       const tile = tiles.get(keyOf(at, row, col));
-      if (wanted && (!tile || (tile.stale && !tile.loading && quiet(tile)))) load(at, row, col);
+      if (wanted && (!tile || (tile.stale && !tile.loading && !tile.broken && quiet(tile)))) load(at, row, col);
+      if (tile?.broken) paintBroken(row, col, scale);
       if (!tile?.ready) continue;
       tile.touched = performance.now();
       const [x, y] = screenOf((col * TILE - 0.5) * scale, (row * TILE - 0.5) * scale);
@@ -245,6 +250,19 @@ function paintLevel(at, wanted) {
       context.drawImage(tile.canvas, x, y, size[0], size[1]);
     }
   }
+}
+
+/** In the place of a picture that could not be drawn: that it could not. @param {number} row @param {number} col @param {number} scale */
+function paintBroken(row, col, scale) {
+  const [x, y] = screenOf((col * TILE - 0.5) * scale, (row * TILE - 0.5) * scale);
+  const side = TILE * scale * camera.zoom;
+  context.save();
+  context.strokeStyle = context.fillStyle = rust;
+  context.setLineDash([5, 4]);
+  context.strokeRect(x + 3, y + 3, side - 6, side - 6);
+  context.font = "12px Archivo, sans-serif";
+  if (side > 110) context.fillText("could not be drawn", x + 12, y + 22);
+  context.restore();
 }
 
 /** Whether a tile may be fetched again; else a frame is asked for when it may. @param {any} tile */
@@ -280,6 +298,8 @@ async function load(at, row, col, bare = false) {
       loading: false,
       touched: 0,
       patches: 0,
+      broken: false,
+      tried: false,
     };
     tiles.set(key, tile);
   }
@@ -287,30 +307,52 @@ async function load(at, row, col, bare = false) {
   loading += 1;
   tile.loading = true;
   tile.stale = false;
+  tile.tried = true;
   const patches = tile.patches;
   try {
     const answer = await fetch(`${landApi}/plan/${at}/${row}/${col}.webp?${shownAs(bare, contour())}`);
-    if (!answer.ok) throw new Error(String(answer.status));
+    if (!answer.ok) throw new Error(answer.status >= 500 && answer.status !== 503 ? "broken" : "later");
     const picture = await createImageBitmap(await answer.blob());
     // A patch that came meanwhile may be newer than this picture: then ask once more.
     if (tile.patches !== patches) tile.stale = true;
     else /** @type {CanvasRenderingContext2D} */ (tile.canvas.getContext("2d")).drawImage(picture, 0, 0);
     tile.ready = true;
+    tile.broken = false;
     counts.tiles += 1;
     picture.close();
-    state.missing = false;
-  } catch {
+  } catch (error) {
+    // What the server cannot draw is not asked for again by itself: somebody says when.
+    tile.broken = error instanceof Error && error.message === "broken";
     tile.stale = true;
-    state.missing = true;
-    setTimeout(draw, 1500);
+    if (!tile.broken) setTimeout(draw, 1500);
   } finally {
     loading -= 1;
     tile.loading = false;
     forget();
+    tellMissing();
     draw();
     announce("tile", tile);
   }
 }
+
+/** What could not be fetched is told once, by what is to be done about it. */
+function tellMissing() {
+  const every = [...tiles.values()];
+  const broken = every.filter((tile) => tile.broken).length;
+  const later = every.some((tile) => tile.stale && !tile.ready && !tile.loading && !tile.broken && tile.tried);
+  state.missing = broken
+    ? `${broken === 1 ? "A picture" : `${broken} pictures`} of the land could not be drawn.`
+    : later
+      ? LATER
+      : "";
+}
+const LATER = "Some pictures of the land could not be fetched. They come by themselves when the server answers.";
+/** Ask again for what could not be drawn. */
+actions["pictures-again"] = () => {
+  for (const tile of tiles.values()) tile.broken = false;
+  tellMissing();
+  draw();
+};
 
 function forget() {
   if (tiles.size <= MOST_TILES) return;
@@ -322,8 +364,11 @@ function forget() {
 export function allStale() {
   for (const tile of tiles.values()) {
     tile.stale = true;
+    // Something else is asked for: it may be drawn.
+    tile.broken = false;
     tile.patches += 1;
   }
+  tellMissing();
   draw();
 }
 
@@ -345,6 +390,7 @@ function stale(/** @type {number[]} */ [row0, col0, row1, col1], exceptLevel = n
       if (covered && !tile.stale) continue;
     }
     tile.stale = true;
+    tile.broken = false;
     tile.staleAt = performance.now();
     tile.patches += 1;
   }
@@ -410,7 +456,7 @@ watch(
 export function pictureOf(at, row, col) {
   const bare = state.walking;
   const tile = tiles.get(keyOf(at, row, col, bare));
-  if (!tile || (tile.stale && !tile.loading && quiet(tile))) load(at, row, col, bare);
+  if (!tile || (tile.stale && !tile.loading && !tile.broken && quiet(tile))) load(at, row, col, bare);
   return tiles.get(keyOf(at, row, col, bare)) || null;
 }
 

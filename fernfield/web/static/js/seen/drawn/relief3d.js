@@ -365,6 +365,11 @@ export class Land {
   }
 
   /** Load and colour what is needed around (x, y), so far off from the eye. [m] */
+  /** How many parts of what is near still wait for their heights. */
+  get waits() {
+    return this.chunks.filter((/** @type {any} */ chunk) => chunk.loading || !chunk.heights).length;
+  }
+
   update(/** @type {number} */ x, /** @type {number} */ y, /** @type {number} */ away) {
     seeNear(x, y, this.request, away);
     const { step: finest, reach } = detail();

@@ -1,4 +1,5 @@
 // A wash of water over the plan that is not kept: a shore while the sea is dragged, a level or a flood that is tried.
+import { reach } from "../../kernel/say.js";
 import { addMark, drawOverlay } from "./overlay.js";
 import { postsInView, screenOf } from "./plan.js";
 import { grid, heed, landApi, state } from "../state.js";
@@ -38,8 +39,10 @@ export async function showWash(what, posts = null) {
   while (Math.max(row1 - row0, col1 - col0) / step > MOST) step *= 2;
   [row0, col0] = [Math.floor(row0 / step) * step, Math.floor(col0 / step) * step];
   const window_ = `row0=${row0}&col0=${col0}&row1=${Math.min(row1, grid.rows)}&col1=${Math.min(col1, grid.cols)}`;
-  const answer = await fetch(`${landApi}/${what}&${window_}&step=${step}`);
-  if (mine !== asking) return null;
+  const flood = /^flood\?(rain|x=.*volume)/.test(what);
+  const how = { waits: flood ? "Letting the water run" : "Looking how far the water reaches", calm: !flood };
+  const answer = await reach(`${landApi}/${what}&${window_}&step=${step}`, {}, how);
+  if (!answer || mine !== asking) return null;
   if (!answer.ok) return answer;
   const [rows, cols] = (answer.headers.get("X-Shape") || "0,0").split(",").map(Number);
   const values = new Float32Array(await answer.arrayBuffer());

@@ -5,7 +5,7 @@ import { id } from "../../kernel/shapes.js";
 import { meantBy } from "../../kernel/shortcuts.js";
 import { go, heldByKeys, holds, letGo, take } from "./hand.js";
 import { openMenu } from "./menu.js";
-import { grasped } from "./outline.js";
+import { active, grasped } from "./outline.js";
 import { facts, spotWords } from "../told/spot.js";
 import { actions, brush, grid, heed, inShown, state } from "../state.js";
 
@@ -33,6 +33,8 @@ let steered = null;
 let timer = 0;
 /** Set while Enter holds the tool down until it is pressed again. */
 let latched = false;
+/** Where an outline was ended by Enter last. @type {Spot | null} */
+let atEnd = null;
 
 /** What lies at the crosshair is read out once it rests. */
 function readOut() {
@@ -99,7 +101,14 @@ const KEYS = {
     if (event.repeat) return;
     if (holds()) return lift();
     if (!state.cursor) return moveTo(here());
+    const drew = active();
+    if (!drew && brush() && atEnd && Math.hypot(state.cursor.x - atEnd.x, state.cursor.y - atEnd.y) < 0.5) {
+      // One Enter too many is no stroke.
+      tell("What was drawn is closed. Move the crosshair to work with the tool, or hold Space here");
+      return;
+    }
     take(state.cursor, { byKeys: true });
+    atEnd = drew && !active() ? { ...state.cursor } : null;
     // A brush, and a shape that was grasped, stay in the hand until the next Enter; a corner or a choice is done at once.
     if (state.drawing || grasped()) latched = true;
     else lift();

@@ -20,17 +20,10 @@ const ENTRIES = [
 
 /** @type {any} */
 let shown = null;
-/** The pane that it was opened on: the focus goes back to it. @type {HTMLElement | null} */
-let from = null;
-toggle.addEventListener("hidden.bs.dropdown", () => {
-  if (list.contains(document.activeElement) || document.activeElement === document.body) from?.focus();
-});
-
 /** Open the menu at a place of the window for a spot of the land. @param {number} x @param {number} y @param {{x: number, y: number} | null} spot */
 export function openMenu(x, y, spot) {
   if (!spot || state.walking) return;
   close();
-  from = document.activeElement?.closest(".pane") ?? from;
   list.replaceChildren(
     ...ENTRIES.map(([words, name, also]) => {
       const item = document.createElement("li");

@@ -1,6 +1,7 @@
 // Drawing on the map by clicks or by hand: the corners of a plot, a line of the section, a rectangle, an outline, a place.
 import { closeDrawers, closed, opened } from "../../kernel/layers.js";
 import { metresPerPixel } from "../drawn/plan.js";
+import { tell } from "../../kernel/tell.js";
 import { actions, inShown, state, watch } from "../state.js";
 
 /** @typedef {"plot" | "line" | "place" | "box" | "freehand" | "shape"} Sort */
@@ -10,13 +11,15 @@ let free = false;
 const asks = /** @type {HTMLElement} */ (document.getElementById("asks"));
 /** @type {Record<Sort, string>} */
 const WORDS = {
-  plot: "Click the corners of the plot; the last one twice, or Enter, closes it. Esc lets go.",
-  line: "Click along the line; the last point twice, or Enter, ends it. Esc lets go.",
+  plot: "Click the corners of the plot; the last one again closes it. By keys: Enter sets a corner, Enter in the same place closes. Esc lets go.",
+  line: "Click along the line; the last point again ends it. By keys: Enter sets a point, Enter in the same place ends it. Esc lets go.",
   box: "Click two corners of the rectangle. Esc lets go.",
   place: "Click the place on the map. Esc lets go.",
   shape: "Drag the plot, or one of its corners; Enter, or a click beside it, keeps it. Esc lets go.",
   freehand: "Draw the outline with the button held down; letting go closes it. Esc lets go.",
 };
+/** What a press sets of each. @type {Record<Sort, string>} */
+const NAMES = { plot: "Corner", line: "Point", box: "Corner", place: "Place", shape: "Corner", freehand: "Point" };
 const LEAST = { plot: 3, line: 2, box: 2, place: 1, freehand: 3, shape: 3 };
 /** How near to a corner a press takes it. [px] */
 const NEAR = 10;
@@ -72,6 +75,8 @@ function end(keep) {
   changed();
   if (keep) was.done(was.points);
   else was.dropped?.();
+  if (keep && was.points.length > 1) tell(`Closed with ${was.points.length} points`);
+  else if (!keep) tell("Let go");
 }
 actions["end-outline"] = () => end(true);
 
@@ -130,7 +135,10 @@ export function down(spot) {
   }
   const last = drawing.points.at(-1);
   const twice = last && Math.hypot(last[0] - x, last[1] - y) < 0.5;
-  if (!twice) drawing.points.push([x, y]);
+  if (!twice) {
+    drawing.points.push([x, y]);
+    if (drawing.sort !== "place") tell(`${NAMES[drawing.sort]} ${drawing.points.length} set`);
+  }
   if (twice || drawing.sort === "place" || (drawing.sort === "box" && drawing.points.length === 2)) end(true);
   changed();
   return true;

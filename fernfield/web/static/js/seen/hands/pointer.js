@@ -87,9 +87,16 @@ export function follow(pane, sight) {
   pane.addEventListener("contextmenu", (event) => event.preventDefault());
   pane.addEventListener("pointerdown", (event) => {
     if (sight.away?.() || heldByKeys() || /** @type {Element} */ (event.target).closest("button, .hud")) return;
+    const menu = document.querySelector(".dropdown-menu.show");
     pane.focus({ preventScroll: true });
     pane.setPointerCapture(event.pointerId);
     const at = place(event);
+    if (menu && event.pointerType === "touch" && fingers.size === 0) {
+      // A tap beside an open menu closes it, and does nothing else.
+      fingers.set(event.pointerId, at);
+      doing = "spent";
+      return;
+    }
     if (event.pointerType === "touch") {
       fingers.set(event.pointerId, at);
       if (fingers.size > 1) {

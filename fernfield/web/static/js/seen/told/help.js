@@ -1,5 +1,4 @@
 // Help in place: F1 opens the help of what has the focus, a mark on the bench that of the tool in the hand.
-import { remember } from "../../kernel/focus.js";
 import { id } from "../../kernel/shapes.js";
 import { actions, heed, state } from "../state.js";
 
@@ -24,9 +23,6 @@ function keyOf(element) {
 /** Folds that the manual has a text of. @type {Record<string, string>} */
 const FOLDS = { sheets: "page.sheets", plots: "page.plots", area: "page.area", seed: "page.seed" };
 
-/** Brings the focus back to where it was before the sheet took it. */
-let back = () => {};
-
 /** Open the sheet with a text. @param {string} key */
 async function show(key) {
   await window.htmx
@@ -34,10 +30,7 @@ async function show(key) {
     .catch(() => {});
   window.bootstrap.Offcanvas.getOrCreateInstance(sheet).show();
 }
-actions.help = () => {
-  back = remember();
-  show(keyOf(document.activeElement));
-};
+actions.help = () => show(keyOf(document.activeElement));
 /** The first heading of the bench has a mark that opens the help of the tool in the hand. */
 heed("panel", () => {
   const heading = document.querySelector("#bench h2");
@@ -51,8 +44,5 @@ heed("panel", () => {
 });
 document.addEventListener("click", (event) => {
   const button = /** @type {Element} */ (event.target).closest("[data-help-open]");
-  if (!button) return;
-  back = remember();
-  show(button.getAttribute("data-help-open") || keyOf(null));
+  if (button) show(button.getAttribute("data-help-open") || keyOf(null));
 });
-sheet.addEventListener("hidden.bs.offcanvas", () => back());

@@ -23,3 +23,11 @@ export const spreadAt = ({ low, high }, value) =>
 
 /** A figure at an end of it. @param {number} value */
 export const spreadFigure = (value) => Number(value.toPrecision(3)).toLocaleString("en");
+
+/** By what a value is multiplied to be shown: shares of 1 are shown, and typed, in percent. @param {{percent?: boolean} | undefined} what */
+export const scaleOf = (what) => (what?.percent ? 100 : 1);
+/** What is typed, as the API has it; null for nothing. @param {number | null} typed @param {{percent?: boolean} | undefined} what */
+export const unscaled = (typed, what) => (typed === null ? null : typed / scaleOf(what));
+/** A value as it is shown; empty for none. @param {unknown} value @param {{percent?: boolean} | undefined} what */
+export const scaled = (value, what) =>
+  value === null || value === undefined || value === "" ? "" : Math.round(Number(value) * scaleOf(what) * 1e6) / 1e6;

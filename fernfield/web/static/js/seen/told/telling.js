@@ -4,7 +4,8 @@ import { tell } from "../../kernel/tell.js";
 import { hears } from "../live.js";
 import { postsInView } from "../drawn/plan.js";
 import { facts } from "./spot.js";
-import { brush, grid, heed, lays, state, TOOLS, unitOf, watch } from "../state.js";
+import { row } from "../rows.js";
+import { boot, brush, grid, heed, lays, state, TOOLS, unitOf, watch } from "../state.js";
 
 const capital = (/** @type {string} */ words) => words.slice(0, 1).toUpperCase() + words.slice(1);
 
@@ -44,6 +45,22 @@ heed("panel", () => tell(`${capital(state.stage)} stage${state.tool ? `, tool ${
 watch(
   () => `${state.stage} ${state.tool}`,
   () => state.shows === state.stage && state.tool && tell(`${TOOLS[state.tool].label}: ${TOOLS[state.tool].words}`),
+);
+/** What a person calls a row. @param {string} chosen */
+function titleOf(chosen) {
+  const [name, key] = chosen.split("/");
+  const own = row(name, key);
+  const one = boot.collections.find((each) => each.name === name)?.one ?? "";
+  const words = own?.name || own?.text?.split("\n")[0] || own?.title || key;
+  return `${words}${one && !words.toLowerCase().includes(one) ? `, ${one},` : ""}`;
+}
+watch(
+  () => state.chosen,
+  (now) => tell(now ? `${titleOf(now)} is chosen` : "Nothing is chosen"),
+);
+watch(
+  () => state.place,
+  (now) => now && tell("A click, or Enter, puts it on the map; Esc lets go"),
 );
 watch(
   () => state.view,
