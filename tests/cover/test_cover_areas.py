@@ -154,7 +154,7 @@ def test_by_the_land_in_the_world_s_metres_and_in_a_plot(client: TestClient, tra
         ("swap", {"from": "tar", "to": "path"}, 404, "from must be one of grass"),
         ("swap", {"from": "path", "to": "path"}, 422, "two covers, not both 'path'"),
         ("swap", {"to": "path"}, 422, "from"),
-        ("fill", {"cover": "path", "share": 28}, 422, "less than or equal to 1"),
+        ("fill", {"cover": "path", "share": 28}, 422, "at most 1"),
         ("fill", {"cover": "path", "box": [0, 0, 5, 5], "plot": "yard"}, 422, "an area is a plot or a box"),
         ("fill", {"cover": "path", "box": [900, 900, 950, 950]}, 422, "must reach into the tract"),
         ("fill", {"cover": "path", "plot": "none"}, 404, "none"),

@@ -413,7 +413,7 @@ def test_rules_by_the_api(client: TestClient) -> None:
     ("rule", "words"),
     [
         ({"cover": "tarmac"}, "tarmac"),
-        ({"cover": "rock", "amount": 2}, "less than or equal to 1"),
+        ({"cover": "rock", "amount": 2}, "at most 1"),
         ({"cover": "rock", "conditions": [{"what": "moonlight", "from": 1}]}, "wetness"),
         ({"cover": "rock", "conditions": [{"what": "slope"}]}, "slope needs from, to or both"),
         ({"cover": "rock", "conditions": [{"what": "slope", "from": 40, "to": 20}]}, "smaller number comes first"),

@@ -212,9 +212,9 @@ def test_generation_over_the_api(client: TestClient) -> None:
             "settings of fen are relief_m, creek_m, depth_m",
         ),
         ({"landscapes": [{"name": "fen", "settings": {"depth_m": 99}}]}, "depth_m must be 0 to 20 m, not 99.0"),
-        ({"seed": -1}, "greater than or equal to 0"),
-        ({"blend_m": "wide"}, "valid number"),
-        ({"colour": "red"}, "not permitted"),
+        ({"seed": -1}, "must be at least 0"),
+        ({"blend_m": "wide"}, "must be a number"),
+        ({"colour": "red"}, "not asked for"),
     ],
 )
 def test_a_recipe_that_cannot_be_is_refused(client: TestClient, change: dict[str, Any], words: str) -> None:

@@ -59,9 +59,9 @@ def test_a_note_that_cannot_be_is_refused_with_the_field_named(client: TestClien
     for wrong, field, words in (
         ({"text": "  "}, "text", "at least 1"),
         ({"x": 301}, "x", "inside the tract"),
-        ({"colour": "red"}, "colour", "pattern"),
+        ({"colour": "red"}, "colour", "colour like"),
         ({"tract": "nowhere"}, "tract", "nowhere"),
-        ({"size": 3}, "size", "not permitted"),
+        ({"size": 3}, "size", "not asked for"),
     ):
         answer = client.post(notes, json={**NOTE, **wrong})
         assert answer.status_code in (404, 422), wrong

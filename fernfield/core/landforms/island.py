@@ -24,7 +24,7 @@ def make(g: Ground, v: Values) -> FloatArray:
 
 FORM = Landform(
     "island", "Island", "Land that falls into the sea on every side.",
-    (relief(80), Setting("depth_m", "Sea deep", "m", 1, 500, 22)), make,
+    (relief(80), Setting("depth_m", "Depth of the sea", "m", 1, 500, 22)), make,
     suits=Suits(("grass", "moor"), 0.35),
     bears_deg=40, widens=False,
 )  # fmt: skip

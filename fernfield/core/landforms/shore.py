@@ -25,7 +25,8 @@ def make(g: Ground, v: Values) -> FloatArray:
 
 FORM = Landform(
     "shore", "Shore", "From low land over a beach and bars into the sea.",
-    (relief(14), Setting("depth_m", "Sea deep", "m", 1, 500, 16), Setting("beach_m", "Beach wide", "m", 5, 500, 40),
+    (relief(14), Setting("depth_m", "Depth of the sea", "m", 1, 500, 16),
+     Setting("beach_m", "Width of the beach", "m", 5, 500, 40),
      Setting("sea_deg", "Sea lies towards", "°", 0, 360, 180)),
     make,
     suits=Suits(("shingle", "sand", "silt", "earth"), 0.1),

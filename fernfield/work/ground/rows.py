@@ -79,9 +79,9 @@ class Weathering(Row):
     erodes : how fast streams cut, in millionths (K of the stream power law); concavity : of their profiles (m / n)
     """
 
-    streams_ka: Annotated[float, Field(ge=0, le=20_000), Say("Streams run for", "ka")] = 0.0
-    uplift_mm: Annotated[float, Field(ge=0, le=10), Say("Land rises", "mm/a")] = 0.2
-    erodes: Annotated[float, Field(ge=0.01, le=1_000), Say("Streams cut", "×10⁻⁶")] = 5.0
+    streams_ka: Annotated[float, Field(ge=0, le=20_000), Say("Streams run for", "× 1,000 years")] = 0.0
+    uplift_mm: Annotated[float, Field(ge=0, le=10), Say("Land rises", "mm a year")] = 0.2
+    erodes: Annotated[float, Field(ge=0.01, le=1_000), Say("Streams cut", "millionths")] = 5.0
     concavity: Annotated[float, Field(ge=0.1, le=0.9), Say("Concavity")] = 0.45
 
     drops_per_m2: Annotated[float, Field(ge=0, le=20), Say("Rain", "/m²")] = 0.0
@@ -100,9 +100,9 @@ class Recipe(Row):
     seed: Annotated[int, Field(ge=0, lt=2**31), Say("Seed")] = 1
     landscapes: Annotated[tuple[Landscape, ...], Field(min_length=1, max_length=12)]
     blend_m: Annotated[float, Field(ge=0, le=5_000), Say("Blend", "m")] = 120.0
-    base_m: Annotated[Elevation, Say("Level", "m")] = 2.0
+    base_m: Annotated[Elevation, Say("Ground begins at", "m")] = 2.0
     height_m: Annotated[float | None, Field(gt=0, le=6_000), Say("Height", "m", left_out="their own")] = None
-    widen: Annotated[bool, Say("Widen what does not bear its height")] = False
+    widen: Annotated[bool, Say("Make landscapes wider where they are too tall for their patch")] = False
     plot: Annotated[Key | None, UNASKED] = None
     box: Annotated[tuple[float, float, float, float] | None, UNASKED] = None
     outline: Annotated[tuple[Spot, ...] | None, Field(min_length=3, max_length=2000), UNASKED] = None

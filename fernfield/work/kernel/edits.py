@@ -144,5 +144,6 @@ def plainly(collection: Collection[R], change: Change[R]) -> Plan:
         words = collection.words(change.new) if collection.words is not None else f"Changed the {collection.one}"
     else:
         verb = "Deleted" if change.new is None else "Added" if change.old is None else "Changed"
-        words = f"{verb} the {collection.one} {row.title if row is not None else change.key}".rstrip()
+        one = (row.called if row is not None else "") or collection.one
+        words = f"{verb} the {one} {row.title if row is not None else change.key}".rstrip()
     return Plan(words, {(collection.name, change.key): change.new})

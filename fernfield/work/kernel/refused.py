@@ -72,6 +72,8 @@ def _words(error: Mapping[str, Any]) -> str:
         return f"must say its {_plain(ctx['discriminator'])}"
     if sort == "json_invalid":
         return "cannot be read as JSON"
+    if sort == "string_pattern_mismatch" and str(ctx["pattern"]).startswith("^#"):
+        return f"must be a colour like #2f6b46, not {_shown(came)}"
     if sort == "string_pattern_mismatch":
         return f"has a sign or a form that is not allowed here: {_shown(came)}"
     for start, words in KINDS:

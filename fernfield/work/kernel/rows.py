@@ -54,6 +54,11 @@ class Row(BaseModel):
         """What a person calls it."""
         return str(getattr(self, "name", ""))
 
+    @property
+    def called(self) -> str:
+        """What people call such a row, where its collection holds several sorts."""
+        return ""
+
 
 R = TypeVar("R", bound=Row)
 

@@ -51,6 +51,10 @@ class Thing(Row):
     default: Annotated[bool, Say("The default start", when="sort=start")] = False
     tract: Annotated[TractId | None, UNASKED] = None
 
+    @property
+    def called(self) -> str:
+        return self.sort
+
     @model_validator(mode="after")
     def _fits_its_sort(self) -> Thing:
         if self.sort == "piece" and self.kit not in KIT:

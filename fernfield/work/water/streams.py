@@ -96,7 +96,7 @@ def put_stream(world: OpenWorld, key: str, command: PutStream | PatchStream) -> 
         row = network.row or world.row(STREAMS, key)
         found.update(told(world, land, key, row))
         verb = "Changed" if key in world.rows[STREAMS.name] else "Put"
-        words = f"{verb} the stream {row.name}: {row.cut_m3:,.0f} m³ cut"
+        words = f"{verb} the stream {row.name}"
         return stream_sweep(world, land, network, words, command)
 
     return world.sweep(begin), found

@@ -2,7 +2,7 @@
 import Alpine from "/static/js/kernel/alpine.js";
 import { markWrong, send, sendAlso } from "/static/js/kernel/forms.js";
 import { ask, say } from "/static/js/kernel/say.js";
-import { fetchPanel, watchForm } from "/static/js/seen/bench.js";
+import { fetchPanel, turnTo, watchForm } from "/static/js/seen/bench.js";
 import { only, row, rows, subject } from "/static/js/seen/rows.js";
 import { heed, showAnew, state, watch } from "/static/js/seen/state.js";
 import { scaled, scaleOf, SPREAD, spreadAt, spreadFigure, spreadPath, unscaled } from "/static/js/seen/told/spread.js";
@@ -30,7 +30,7 @@ heed("panel", () => {
   let of = "";
   watchForm(named, () => {
     const key = subject("cover");
-    if (key !== of) delete named.dataset.typed;
+    if (key !== of) turnTo(named, of, key);
     of = key;
     named.setAttribute("hx-patch", `${base}/covers/${key}`);
     window.htmx.process(named);

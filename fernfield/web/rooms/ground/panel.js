@@ -3,7 +3,7 @@ import Alpine from "/static/js/kernel/alpine.js";
 import { bodyOf, fieldsOf, fill, sendAlso, valueOf } from "/static/js/kernel/forms.js";
 import { ask, jsonOf, reach, say } from "/static/js/kernel/say.js";
 import { areaWords } from "/static/js/seen/area.js";
-import { fetchPanel, setBrush, watchForm } from "/static/js/seen/bench.js";
+import { fetchPanel, setBrush, turnTo, watchForm } from "/static/js/seen/bench.js";
 import { MOVED } from "/static/js/seen/drawn/marks.js";
 import { drawOutline } from "/static/js/seen/hands/outline.js";
 import { drawOverlay } from "/static/js/seen/drawn/overlay.js";
@@ -255,7 +255,7 @@ heed("panel", () => {
   const sheet = /** @type {HTMLFormElement} */ (box.querySelector("form[data-sheet-form]"));
   let of = "";
   watchForm(sheet, () => {
-    if (state.sheet !== of) delete sheet.dataset.typed;
+    if (state.sheet !== of) turnTo(sheet, of, state.sheet);
     of = state.sheet;
     const found = of ? row("sheets", of) : null;
     if (!found) return null;

@@ -6,7 +6,7 @@ import { habitats } from "./habitat.js";
 import { sward } from "./swards.js";
 import { sendAlso } from "/static/js/kernel/forms.js";
 import { ask, reach, say } from "/static/js/kernel/say.js";
-import { fetchPanel, watchForm } from "/static/js/seen/bench.js";
+import { fetchPanel, turnTo, watchForm } from "/static/js/seen/bench.js";
 import { row, rows, subject } from "/static/js/seen/rows.js";
 import { heed, keep, showAnew, state, watch } from "/static/js/seen/state.js";
 
@@ -85,8 +85,7 @@ function follow(which, read, path) {
     const own = read();
     if (!own) return null;
     if (path(own) !== at) {
-      // What was typed before the panel came anew stays; what was typed of another row does not.
-      if (at) delete form.dataset.typed;
+      turnTo(form, at, path(own));
       at = path(own);
       form.setAttribute("hx-patch", at);
       window.htmx.process(form);

@@ -101,7 +101,7 @@ def make_picture(request: Request, spec: Annotated[str, Query(max_length=20_000)
         return page(request, "making/make_picture.html", errors=errors)
     figures = [
         ("Posts", f"{found['cols']:,} × {found['rows']:,}, {found['posts']:,} in all"),
-        ("Powers of two", "yes" if found["powers_of_two"] else "no: some engines ask for them"),
+        ("Sides are powers of two", "yes" if found["powers_of_two"] else "no: some engines ask for that"),
         ("Memory, heights alone", _bytes(found["memory_bytes"])),
         ("Disk, about", _bytes(found["disk_bytes"])),
         ("On foot across", _time(found["cross_s"])),

@@ -62,3 +62,12 @@ export function fillRecipe(form, recipe) {
   if (field(form, "widen")) field(form, "widen").checked = Boolean(recipe.widen);
   showSettings(form);
 }
+
+document.addEventListener("click", (event) => {
+  const button = /** @type {Element} */ (event.target).closest?.("[data-another-seed]");
+  const seed = button && /** @type {HTMLInputElement | null} */ (button.closest("form")?.querySelector("[name=seed]"));
+  if (!seed) return;
+  seed.value = String(1 + Math.floor(Math.random() * 99_999));
+  // As if it had been typed: the picture follows, and what is typed is kept.
+  for (const name of ["input", "change"]) seed.dispatchEvent(new Event(name, { bubbles: true }));
+});

@@ -76,33 +76,47 @@ const keyOfForm = (form) => {
 /** @param {HTMLFormElement} form */
 const namedFields = (form) => fieldsOf(form).filter((field) => field.name && field.type !== "file");
 
-function setAside() {
-  for (const form of box.querySelectorAll("form")) {
-    if (!form.dataset.typed) continue;
-    typedIn.set(
-      keyOfForm(form),
-      new Map(
-        namedFields(form).map((field) => [
-          field.name,
-          field instanceof HTMLInputElement && field.type === "checkbox" ? field.checked : field.value,
-        ]),
-      ),
-    );
+/** @param {HTMLFormElement} form @param {string} key */
+function setFormAside(form, key) {
+  if (!form.dataset.typed) return;
+  typedIn.set(
+    key,
+    new Map(
+      namedFields(form).map((field) => [
+        field.name,
+        field instanceof HTMLInputElement && field.type === "checkbox" ? field.checked : field.value,
+      ]),
+    ),
+  );
+}
+/** @param {HTMLFormElement} form @param {string} key */
+function bringFormBack(form, key) {
+  const values = typedIn.get(key);
+  if (!values) return;
+  typedIn.delete(key);
+  for (const field of namedFields(form)) {
+    const value = values.get(field.name);
+    if (typeof value === "boolean") /** @type {HTMLInputElement} */ (field).checked = value;
+    else if (value !== undefined) field.value = value;
   }
+  form.dataset.typed = "yes";
+  settle(form);
+}
+function setAside() {
+  for (const form of box.querySelectorAll("form")) setFormAside(form, keyOfForm(form));
 }
 function bringBack() {
-  for (const form of box.querySelectorAll("form")) {
-    const values = typedIn.get(keyOfForm(form));
-    if (!values) continue;
-    typedIn.delete(keyOfForm(form));
-    for (const field of namedFields(form)) {
-      const value = values.get(field.name);
-      if (typeof value === "boolean") /** @type {HTMLInputElement} */ (field).checked = value;
-      else if (value !== undefined) field.value = value;
-    }
-    form.dataset.typed = "yes";
-    settle(form);
+  for (const form of box.querySelectorAll("form")) bringFormBack(form, keyOfForm(form));
+}
+
+/** A form goes over from one row to another: what was typed of the one is there again when it comes back to it. @param {HTMLFormElement} form @param {string} was @param {string} now */
+export function turnTo(form, was, now) {
+  if (was) {
+    setFormAside(form, `${keyOfForm(form)}/${was}`);
+    delete form.dataset.typed;
   }
+  // After the form has been filled with what the row says.
+  queueMicrotask(() => bringFormBack(form, `${keyOfForm(form)}/${now}`));
 }
 box.addEventListener("htmx:afterSwap", (/** @type {CustomEvent} */ event) => {
   if (event.target !== box) return;
@@ -182,7 +196,7 @@ export function chosenForm(form, name) {
   let of = "";
   watchForm(form, () => {
     const own = chosenOf(name);
-    if (own && own.key !== of) delete form.dataset.typed;
+    if (own && own.key !== of) turnTo(form, of, own.key);
     of = own?.key ?? "";
     if (!own) return null;
     form.setAttribute("hx-patch", `/api/worlds/${state.world.id}/${name}/${own.key}?in=world`);

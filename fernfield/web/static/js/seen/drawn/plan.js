@@ -77,7 +77,8 @@ export const metresPerPixel = () => grid.spacing / camera.zoom;
 /** @returns {[number, number]} */
 export const paneSize = () => [width, height];
 
-const filled = () => Math.max(width / (entered.cols - 1), height / (entered.rows - 1));
+/** All of the tract that was entered. */
+const whole = () => Math.min((width - 24) / (entered.cols - 1), (height - 24) / (entered.rows - 1));
 const fitted = () => Math.min((width - 24) / (grid.cols - 1), (height - 24) / (grid.rows - 1));
 
 /** Show the whole tract. */
@@ -466,7 +467,7 @@ new ResizeObserver(() => {
   height = Math.max(1, pane.clientHeight);
   canvas.width = Math.round(width * ratio);
   canvas.height = Math.round(height * ratio);
-  if (!camera.zoom && pane.clientWidth > 0) camera.zoom = filled();
+  if (!camera.zoom && pane.clientWidth > 0) camera.zoom = whole();
   if (pane.clientWidth > 0) {
     moved();
     paint();

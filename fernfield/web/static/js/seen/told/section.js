@@ -94,6 +94,7 @@ function showSection() {
       : []),
     svg("text", { x: 4, y: 10 }, `${figure(highest, 1)} m`),
     svg("text", { x: 4, y: HEIGHT - 3 }, `${figure(lowest, 1)} m`),
+    ...(s.before ? [svg("text", { x: width - 4, y: 10, "text-anchor": "end" }, "dashed: as it was before")] : []),
   );
   profile.setAttribute(
     "aria-label",
