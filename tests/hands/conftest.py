@@ -58,6 +58,15 @@ def small(page: Page, server: Server, small_world: tuple[str, str]) -> SmallTabl
     return SmallTable(page, server, *small_world)
 
 
+def unfold(page: Page) -> None:
+    """Open every fold of the bench, whichever there are."""
+    page.evaluate(
+        """() => { for (const fold of document.querySelectorAll("#bench [data-fold]")) {
+             fern.state.folds = { ...fern.state.folds, [fold.dataset.fold]: true };
+             fold.querySelector(".collapse").classList.add("show"); } }"""
+    )
+
+
 def press_escape(page: Page, shown: str) -> None:
     """Escape, until what was shown is gone."""
     page.keyboard.press("Escape")

@@ -14,7 +14,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.driving import Server, until
-from tests.hands.conftest import SmallTable, press_escape
+from tests.hands.conftest import SmallTable, press_escape, unfold
 
 AXE = Path(sys.prefix) / "js" / "node_modules" / "axe-core" / "axe.min.js"
 RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]
@@ -22,8 +22,6 @@ ASK = """
 (rules) => axe.run(document, { resultTypes: ["violations"], runOnly: rules }).then((found) =>
   found.violations.flatMap((v) => v.nodes.map((n) => `${v.id}: ${n.target.join(" ")} ${n.html.slice(0, 120)}`)))
 """
-FOLDS = ("form", "keep", "sheets", "area", "seed", "plots", "levels", "symmetry", "limits", "cover-area", "cover-list",
-         "cover-rules", "cover-transitions", "cover-guises", "cover-areas")  # fmt: skip
 STAGES = ("ground", "cover", "growth", "water", "light", "sites", "trial", "handover")
 
 
@@ -58,10 +56,11 @@ def test_every_page_by_itself(themed: Page, server: Server, small: SmallTable) -
 
 def test_every_stage_and_view(themed: Page, small: SmallTable) -> None:
     found: dict[str, list[str]] = {}
-    small.open("ground", folds=dict.fromkeys(FOLDS, True))
+    small.open("ground")
     for stage in STAGES:
         if stage != "ground":
             small.stage(stage)
+        unfold(themed)
         found[stage] = wrong(themed)
         for tab in themed.locator("#bench [data-tab]").all()[1:]:
             tab.click()

@@ -10,11 +10,8 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.driving import Server, until
 from tests.browser.table import WAIT, Table
-from tests.hands.conftest import SmallTable
+from tests.hands.conftest import SmallTable, unfold
 
-FOLDS = ("form", "keep", "sheets", "area", "seed", "plots", "levels", "symmetry", "limits", "cover-area", "cover-list",
-         "cover-rules", "cover-transitions", "cover-guises", "cover-areas", "growth-area", "growth-load",
-         "growth-plants", "growth-mix", "growth-part", "growth-swards", "growth-kinds", "liquids")  # fmt: skip
 STAGES = ("ground", "cover", "growth", "water", "light", "sites", "trial", "handover")
 
 UNTIED = """
@@ -44,6 +41,24 @@ UNTIED = """
 """
 
 
+SEND = """
+(form, wrong) => {
+  const fields = [...form.querySelectorAll("input[type=number]")];
+  const was = fields.map((one) => one.value);
+  // What the browser would hold back is sent all the same.
+  form.noValidate = wrong;
+  if (wrong) for (const one of fields) one.value = "-987654321";
+  form.requestSubmit();
+  fields.forEach((one, at) => { one.value = was[at]; });
+}
+"""
+UNWORTHY = r"""
+() => [...document.querySelectorAll(".answer, .form-error, .invalid-feedback, .toast-body, .job, #told, .alert")]
+  .map((one) => one.textContent)
+  .filter((words) => /[{}]|[a-z_]+\.\d+\.|[a-z]\.[a-z_]+[: ]|Input should|undefined|NaN|\[object/.test(words))
+"""
+
+
 @pytest.fixture
 def table(page: Page, server: Server) -> Table:
     return Table(page, server)
@@ -55,10 +70,11 @@ def test_label_limits_unit_and_need_of_every_field(page: Page, small: SmallTable
         page.goto(server.url + path)
         page.wait_for_load_state("networkidle")
         found[path] = page.evaluate(UNTIED)
-    small.open("ground", folds=dict.fromkeys(FOLDS, True))
+    small.open("ground")
     for stage in STAGES:
         if stage != "ground":
             small.stage(stage)
+        unfold(page)
         found[stage] = page.evaluate(UNTIED)
     assert {where: what for where, what in found.items() if what} == {}
 
@@ -115,15 +131,20 @@ PRESSABLE = "#bench button:not([data-bs-toggle=tab]):not(:disabled), #alt [data-
 def test_no_button_of_a_panel_loses_the_focus(small: SmallTable, bench: str) -> None:
     """Each is pressed by Enter; the focus is then on something that can be used, and never on the page as such."""
     stage, _, tab = bench.partition(" ")
-    left: dict[str, Any] = {"folds": dict.fromkeys(FOLDS, True), "tabs": {stage: tab} if tab else {}}
-    small.open(stage, **left)
+    left: dict[str, Any] = {"tabs": {stage: tab} if tab else {}}
     page = small.page
+
+    def open_it() -> None:
+        small.open(stage, **left)
+        unfold(page)
+
+    open_it()
     count = page.locator(PRESSABLE).count()
     assert count > 0
     pressed = 0
     for number in range(count):
         if page.locator("#bench").get_attribute("data-shows") != stage:
-            small.open(stage, **left)
+            open_it()
         button = page.locator(PRESSABLE).nth(number)
         if button.count() == 0 or not button.is_visible():
             continue
@@ -136,8 +157,27 @@ def test_no_button_of_a_panel_loses_the_focus(small: SmallTable, bench: str) -> 
         # What it began (a file that is read, a panel that is fetched) has been put there.
         small.settled()
         until(page, "document.activeElement && document.activeElement !== document.body", seconds=20)
+        assert page.evaluate(UNWORTHY) == [], name
         page.keyboard.press("Escape")
     assert pressed > 0
+
+
+@pytest.mark.parametrize("bench", [*STAGES, "water pools", "water streams", "water floods"])
+def test_what_every_form_answers_is_words(small: SmallTable, bench: str) -> None:
+    """Each is sent with figures that are refused, then as it stands: no braces, no path and no English of a library."""
+    stage, _, tab = bench.partition(" ")
+    small.open(stage, tabs={stage: tab} if tab else {})
+    page = small.page
+    unfold(page)
+    forms = page.locator("#bench form:is([hx-post], [hx-put], [hx-patch]):not([hx-encoding])")
+    for number in range(forms.count()):
+        for wrong in (True, False):
+            form = forms.nth(number)
+            if not form.is_visible():
+                continue
+            form.evaluate(SEND, wrong)
+            small.settled()
+            assert page.evaluate(UNWORTHY) == [], form.evaluate("f => f.outerHTML.slice(0, 200)")
 
 
 def test_the_focus_after_deleting_and_adding(table: Table) -> None:

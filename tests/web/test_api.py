@@ -365,4 +365,4 @@ def test_heights_from_afar_say_what_the_ground_around_each_post_comes_to(
     assert np.array_equal(asked(step=16), posts[::16, ::16])
     refused = client.get(url, params={**whole, "of": "median"})
     assert refused.status_code == 422
-    assert "'post', 'mean', 'lowest' or 'highest'" in refused.json()["errors"][0]["message"]
+    assert "post, mean, lowest, highest" in refused.json()["errors"][0]["message"]
