@@ -279,6 +279,67 @@ def test_escape_closes_what_was_opened_last_and_only_that(table: Table) -> None:
     expect(page.locator("#logbook")).to_be_focused()
 
 
+FOCUSED = "document.activeElement && document.activeElement !== document.body"
+
+
+def test_no_key_of_the_register_loses_the_focus(small: SmallTable) -> None:
+    """Each is pressed on the map of a stage where it means something, then Escape: the focus is on something."""
+    page = small.page
+    # A stage that is left before its panel has come.
+    page.forgiven += ["htmx:sendAbort", "htmx:afterRequest"]  # type: ignore[attr-defined]
+    small.open("ground")
+    told = page.evaluate("JSON.parse(document.body.dataset.boot)")
+    for stage in told["stages"]:
+        where = ("", "ground") if stage == "ground" else (stage,)
+        keys = [one["keys"][0] for one in told["shortcuts"] if one["stage"] in where and one["place"] != "walk"]
+        for key in dict.fromkeys(keys):
+            if page.evaluate("fern.state.stage") != stage:
+                small.stage(stage)
+            page.locator("#flat").focus()
+            page.keyboard.press(key.replace("Ctrl", "Control"))
+            until(page, FOCUSED)
+            page.keyboard.press("Escape")
+            until(page, f"({FOCUSED}) && !document.querySelector('.modal.show')")
+            page.evaluate("fern.state.view = 'plan'")
+
+
+def test_from_the_bench_to_the_map_and_back_by_one_key(small: SmallTable) -> None:
+    small.open("ground")
+    page = small.page
+    lower, field = page.locator("[data-tool=lower]"), page.locator("#radius")
+    for there in (lower, field):
+        there.focus()
+        page.keyboard.press("F6")
+        expect(page.locator("#flat")).to_be_focused()
+        page.keyboard.press("F6")
+        expect(there).to_be_focused()
+
+
+def test_one_enter_too_many_is_no_stroke(small: SmallTable) -> None:
+    small.open("ground", folds={"plots": True})
+    page, keys, at = small.page, Keys(small.page), small.revision()
+    keys.fill("form[data-draw=plot] [name=name]", "Once")
+    keys.press("Enter")
+    for x, y in ((20, 20), (60, 20), (60, 50)):
+        keys.jump(x, y)
+        keys.press("Enter")
+    keys.told("Corner 3 set")
+    keys.press("Enter")
+    small.kept(at)
+    at = small.revision()
+    keys.press("Enter")
+    keys.told("What was drawn is closed")
+    assert page.evaluate("fern.state.drawing") == ""
+    assert small.revision() == at
+    # What is chosen by a key is told.
+    page.evaluate("fern.state.stage = 'sites'")
+    until(page, "document.getElementById('bench').dataset.shows === 'sites'")
+    page.locator("#flat").focus()
+    keys.jump(100, 40)
+    keys.press("Enter")
+    keys.told("Stone barn.* is chosen")
+
+
 def test_letters_mean_nothing_on_a_button_and_can_be_turned_off(table: Table) -> None:
     table.open("ground")
     page, keys = table.page, Keys(table.page)

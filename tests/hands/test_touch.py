@@ -57,6 +57,12 @@ def test_the_thread_by_fingers(table: Table) -> None:
     fingers.pinch((600, 400), 240, 120, by=(-30, -12))
     until(page, "z => fern.camera.zoom < 1.1 * z", arg=zoom)
 
+    # A tap beside an open menu closes it, and does nothing else.
+    fingers.hold(*table.at(600, 600))
+    expect(page.locator("#menu")).to_be_visible()
+    fingers.tap(*table.at(720, 600))
+    expect(page.locator("#menu")).to_be_hidden()
+    assert table.revision() == at
     # A long press opens the map's menu at that place.
     fingers.hold(*table.at(600, 600))
     assert table.revision() == at

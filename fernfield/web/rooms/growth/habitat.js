@@ -59,7 +59,9 @@ Alpine.data("habitat", () => ({
   },
   get range() {
     const what = WHATS[this.what];
-    return what ? `${scaled(what.least, what)} to ${scaled(what.most, what)} ${what.unit}; left out: no limit` : "left out: no limit";
+    return what
+      ? `${scaled(what.least, what)} to ${scaled(what.most, what)} ${what.unit}; left out: no limit`
+      : "left out: no limit";
   },
   get names() {
     const named = WHATS[this.what]?.named;

@@ -95,6 +95,8 @@ export function follow(pane, sight) {
       // A tap beside an open menu closes it, and does nothing else.
       fingers.set(event.pointerId, at);
       doing = "spent";
+      for (const toggle of document.querySelectorAll("[data-bs-toggle=dropdown].show"))
+        window.bootstrap.Dropdown.getInstance(toggle)?.hide();
       return;
     }
     if (event.pointerType === "touch") {
