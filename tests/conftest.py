@@ -29,9 +29,9 @@ from fernfield.work.strokes import Stroke
 from fernfield.work.studio import Studio
 from fernfield.work.trial.walks import Walk
 from fernfield.work.worlds.beginnings import WorldSpec
-from tests.browser.driving import browser, page, server
+from tests.browser.driving import browser, desk, page, server
 
-__all__ = ["browser", "page", "server"]  # fixtures for the tests of every room
+__all__ = ["browser", "desk", "page", "server"]  # fixtures for the tests of every room
 
 
 LONG = (

@@ -12,11 +12,12 @@ import sys
 import time
 import urllib.request
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Error, Page, expect, sync_playwright
 
 from fernfield.bench.browser import ARGUMENTS, AT_HOME
 
@@ -105,13 +106,21 @@ def browser() -> Iterator[Browser]:
         started.close()
 
 
-@pytest.fixture
-def page(browser: Browser) -> Iterator[Page]:
-    """A page of 1280 x 800 with low detail in the overlook; anything the browser complains of fails the test."""
+@pytest.fixture(scope="module")
+def desk(browser: Browser) -> Iterator[BrowserContext]:
+    """Where the pages of a file are opened: what one has loaded of the application the next one has at hand."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
     context.set_default_timeout(PATIENCE * 1000)
     context.add_init_script(AT_HOME)
-    opened = context.new_page()
+    yield context
+    context.close()
+
+
+@pytest.fixture
+def page(desk: BrowserContext) -> Iterator[Page]:
+    """A page of 1280 x 800 with low detail in the overlook, as in a browser that was never here; anything that the
+    browser complains of fails the test."""
+    opened = desk.new_page()
     complaints: list[str] = []
 
     def heard(kind: str, text: str) -> None:
@@ -123,7 +132,14 @@ def page(browser: Browser) -> Iterator[Page]:
     # What a test does on purpose: all up to there is cleared, or whatever has these words is forgiven.
     opened.complaints, opened.forgiven = complaints, []  # type: ignore[attr-defined]
     yield opened
-    context.close()
+    for other in desk.pages:
+        if other is not opened:
+            other.close()
+    # A page that shows no site has nothing to forget.
+    with suppress(Error):
+        opened.evaluate("localStorage.clear()")
+    opened.close()
+    desk.clear_cookies()
     forgiven = opened.forgiven  # type: ignore[attr-defined]
     left = [one for one in complaints if not any(words in one for words in forgiven)]
     assert not left, left

@@ -150,6 +150,16 @@ def test_plots_levels_lines_symmetry_and_limits(client: TestClient, tract: str, 
         refused = client.put(f"{base}/{path}", json=body)
         assert refused.status_code == 422
         assert words in refused.json()["detail"], refused.text
+    # Land that lies past new limits stays, and is brought within them when that is said.
+    high = client.get(f"{tract}/spot", params={"x": 50, "y": 50}).json()["elevation_m"]
+    client.put(f"{base}/limits", json={"highest_m": high - 4})
+    assert client.get(f"{base}/limits/past").json() == {"lowest_m": high, "highest_m": high, "past": True}
+    brought = client.post(f"{base}/limits/bring-within").json()
+    assert brought["words"].startswith("Brought the ground within")
+    assert not client.get(f"{base}/limits/past").json()["past"]
+    assert client.get(f"{tract}/spot", params={"x": 50, "y": 50}).json()["elevation_m"] == high - 4
+    for _ in range(2):
+        client.post(f"{base}/undo")
     assert client.get(f"{tract}/symmetry").status_code == 409
     client.put(f"{base}/symmetry", json={"kind": "mirror", "x": 128, "y": 128})
     assert client.get(f"{tract}/symmetry").json()["symmetric"]

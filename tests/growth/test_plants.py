@@ -6,15 +6,17 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from pydantic import ValidationError
 from scipy import stats
 from scipy.spatial import cKDTree
 
 from fernfield.core.errors import Conflict, InvalidInput, NotFound
 from fernfield.core.grid import Grid, Window, bilinear_many
+from fernfield.core.growth.figures import standing_words
 from fernfield.core.growth.scatter import Plants, Sort, scatter
 from fernfield.core.growth.spacing import Pattern
 from fernfield.work.growth.areas import GrowArea, grow_area
-from fernfield.work.growth.listing import figures_of, listed
+from fernfield.work.growth.listing import figures_of, listed, square_of
 from fernfield.work.growth.removing import remove_kind, remove_mix
 from fernfield.work.growth.rows import KINDS, MIXES, Kind, Mix
 from fernfield.work.growth.sowing import growth_layer, spare_layer
@@ -144,6 +146,28 @@ def test_what_is_sown_follows_the_mix_and_comes_back_with_it(world: OpenWorld) -
     assert {(float(x), float(y)) for p in every(world) for x, y in zip(p.plants.x, p.plants.y, strict=True)} == first
     draw(world, "thin", mix="mix", strength=1000, path=[(0, 100, 0), (300, 100, 2)], radius_m=80, softness=0)
     assert count(world) == 0
+
+
+@pytest.mark.parametrize(("clump", "words"), [(0.0, "evenly apart"), (0.9, "in clumps, apart within them")])
+def test_the_table_of_a_mix_says_what_the_map_shows(world: OpenWorld, clump: float, words: str) -> None:
+    change(world, "tree", clump=clump, apart_m=2.5)
+    draw(world, "sow", mix="mix", strength=1000, path=[(0, 300, 0), (300, 0, 1)], radius_m=450, softness=0)
+    table = figures_of(world, "mix")["kinds"]
+    assert table[0]["stands"] == words
+    shown = next(p.plants for p in every(world) if p.part.kind == "tree")
+    mix = world.row(MIXES, "mix")
+    assert standing_words(shown.x, shown.y, 300, 300, square_of(mix.kinds[0])) == words
+    assert sum(one["reached_per_ha"] for one in table) == pytest.approx(mix.density_per_ha, rel=0.01)
+
+
+def test_a_habitat_of_a_mix_holds_for_all_its_kinds(world: OpenWorld) -> None:
+    draw(world, "sow", mix="mix", strength=1000, path=[(0, 300, 0), (300, 0, 1)], radius_m=450, softness=0)
+    first = count(world)
+    for limits, left in (({"to": 9}, 0), ({"from": 9}, first), ({}, first)):
+        world.edit(patch(MIXES, "mix", conditions=[{"what": "elevation", **limits}] if limits else []))
+        assert count(world) == left
+    with pytest.raises(ValidationError, match="contradicts itself"):
+        world.edit(patch(MIXES, "mix", conditions=[{"what": "slope", "to": 5}, {"what": "slope", "from": 30}]))
 
 
 def test_sowing_ends_at_its_target_and_works_on_the_ticked_kinds_alone(world: OpenWorld) -> None:

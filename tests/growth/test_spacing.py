@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 
 from fernfield.core.errors import InvalidInput
-from fernfield.core.growth.figures import neighbours
+from fernfield.core.growth.figures import clumps_sure, neighbours
 from fernfield.core.growth.spacing import Pattern, Places, places, reached
 
 
@@ -99,7 +99,8 @@ def test_a_density_that_comes_back_gives_the_first_places_again() -> None:
 def test_chance_clumps_and_evenness_are_told_apart() -> None:
     """Clark and Evans (1954): 1 by chance; a lattice of triangles reaches 2.1491."""
     rng = np.random.default_rng(1)
-    loose = neighbours(*rng.random((2, 2000)) * 500, 500, 500)
+    chance = rng.random((2, 2000)) * 500
+    loose = neighbours(*chance, 500, 500)
     assert loose is not None
     assert loose.index == pytest.approx(1, abs=0.05)
     assert abs(loose.sure) < 2.6
@@ -108,6 +109,9 @@ def test_chance_clumps_and_evenness_are_told_apart() -> None:
     clumps = neighbours(spread[0], spread[1], 500, 500)
     assert clumps is not None
     assert clumps.words == "in clumps"
+    # The index of dispersion: 1 by chance, with a variance of 2 / (squares - 1).
+    assert abs(clumps_sure(*chance, 500, 500, 25)) < 2.6
+    assert clumps_sure(*spread, 500, 500, 25) > 10
     even = places(Pattern(1, (10_000.0,), ((5.0,),)), 0, 0, 500, 500)
     apart = neighbours(even.x, even.y, 500, 500)
     assert apart is not None

@@ -74,7 +74,7 @@ def test_nothing_is_out_of_reach(page: Page, small: SmallTable, server: Server, 
 def test_text_may_be_spaced_out(page: Page, small: SmallTable) -> None:
     """WCAG 2.2, 1.4.12: line height 1.5, letters 0.12, words 0.16 of the size, and nothing is lost."""
     page.set_viewport_size({"width": 1024, "height": 768})
-    page.context.add_init_script(
+    page.add_init_script(
         """{ const sheet = new CSSStyleSheet();
              sheet.replaceSync(`* { line-height: 1.5 !important; letter-spacing: 0.12em !important;
                word-spacing: 0.16em !important }`);

@@ -31,6 +31,7 @@ HEADERS = {
     "cross-origin-opener-policy": "same-origin",
     "cross-origin-resource-policy": "same-origin",
 }
+FILES = ("/static/", "/rooms/")
 SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
 PLAIN_BODY_BYTES = 16 << 20
 STOPPED = "the server is being stopped: what was acknowledged is kept; ask again when it is back"
@@ -188,7 +189,8 @@ class Guard:
                 for name, value in HEADERS.items():
                     out[name] = value
                 if "cache-control" not in out:
-                    out["cache-control"] = "no-store"
+                    # Files of the application are asked for again, and sent again only when they have changed.
+                    out["cache-control"] = "no-cache" if scope["path"].startswith(FILES) else "no-store"
             await send(message)
 
         try:

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from fernfield.core.grid import FloatArray, Grid
-from fernfield.core.growth.figures import neighbours
+from fernfield.core.growth.figures import neighbours, standing_words
 from fernfield.core.growth.scatter import Plants, scatter
 from fernfield.core.growth.shapes import VARIANTS
 from fernfield.core.growth.spacing import reached
@@ -74,6 +74,11 @@ def _proof(mix: Mix) -> list[Plants | None]:
     return scatter(mix.pattern, [sort_of(part) for part in mix.kinds], shares, grid.window, grid, grid.window)
 
 
+def square_of(part: Part) -> float:
+    """The side of the squares in which it shows whether a kind stands in clumps. [m]"""
+    return float(np.clip(part.clump_m / 2, 5, PROOF_M / 6)) if part.clump else PROOF_M / 20
+
+
 def figures_of(world: OpenWorld, key: str) -> dict[str, Any]:
     """What a mix comes to where it is wholly sown. Raises NotFound."""
     mix = world.row(MIXES, key)
@@ -87,7 +92,7 @@ def figures_of(world: OpenWorld, key: str) -> dict[str, Any]:
             "reached_per_ha": round(wanted * share, 2),
             "room": round(share, 4),
             "clark_evans": None if stands is None else round(stands.index, 3),
-            "stands": "" if stands is None else stands.words,
+            "stands": "" if found is None else standing_words(found.x, found.y, PROOF_M, PROOF_M, square_of(part)),
         })  # fmt: skip
     words = "a density of 0: nothing of this mix stands" if mix.density_per_ha == 0 else ""
     return {"density_per_ha": mix.density_per_ha, "kinds": kinds, "words": words}
