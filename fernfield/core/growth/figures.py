@@ -76,8 +76,8 @@ def clumps_sure(x: NDArray[np.floating], y: NDArray[np.floating], width: float, 
 
 
 def standing_words(x: NDArray[np.floating], y: NDArray[np.floating], width: float, depth: float, side: float) -> str:
-    """How plants stand: nearest neighbours tell how they keep apart, squares of `side` [m] whether they stand in clumps;
-    nothing for fewer than 8."""
+    """How plants stand: nearest neighbours tell how they keep apart, squares of `side` [m] whether they stand in
+    clumps; nothing for fewer than 8."""
     near = neighbours(x, y, width, depth)
     if near is None:
         return ""

@@ -21,7 +21,7 @@ from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.world import OpenWorld
 
 MOST_LISTED = 10_000
-PROOF_M = 300
+PROOF_M = 600
 
 
 def id_of(mix: str, kind: str, block: Any, number: int, put: int = 0) -> str:

@@ -144,7 +144,7 @@ def add_shape(
 
 @router.get("/worlds/{world}/mixes/{key}/figures")
 def figures(key: Key, world: TheWorld) -> dict[str, Any]:
-    """What a mix comes to on a level hectare times nine that is wholly sown: how many of each kind, what of its density
+    """What a mix comes to on 36 level hectares that are wholly sown: how many of each kind, what of its density
     there is room for, and how its plants stand to each other (Clark and Evans 1954)."""
     return figures_of(world, key)
 

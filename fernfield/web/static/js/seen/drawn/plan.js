@@ -34,7 +34,9 @@ const context = /** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d",
 
 /** Screen pixels to a post, and the post in the middle of the pane. */
 export const camera = state.plan || { zoom: 0, col: 0, row: 0 };
-if (!state.plan) middle();
+/** Until somebody moves it the map shows all of the tract, however the page comes to be laid out. */
+let untouched = !state.plan;
+if (untouched) middle();
 
 /** The tract that was entered comes into the middle. */
 function middle() {
@@ -107,7 +109,8 @@ export function zoomAt(factor, px, py) {
 }
 
 let viewTimer = 0;
-function moved() {
+function moved(byHand = true) {
+  if (byHand) untouched = false;
   state.plan = { ...camera };
   keep();
   draw();
@@ -467,9 +470,9 @@ new ResizeObserver(() => {
   height = Math.max(1, pane.clientHeight);
   canvas.width = Math.round(width * ratio);
   canvas.height = Math.round(height * ratio);
-  if (!camera.zoom && pane.clientWidth > 0) camera.zoom = whole();
+  if (untouched && pane.clientWidth > 0) camera.zoom = whole();
   if (pane.clientWidth > 0) {
-    moved();
+    moved(false);
     paint();
   }
 }).observe(pane);
