@@ -60,6 +60,9 @@ def test_a_world_begins_behind_a_rim_and_one_from_a_seed(page: Page, server: Ser
     swells.fill("0")
     page.get_by_role("button", name="Make it").click()
     expect(page.locator("#make-job")).to_contain_text("It would suit: Moor", timeout=WAIT)
+    # It is in sight, and the next press makes another one only when that is said.
+    assert page.locator("#make-job a").evaluate("a => a.getBoundingClientRect().bottom <= innerHeight")
+    expect(page.get_by_role("button", name="Make another")).to_be_enabled()
     page.get_by_role("button", name="Growth only").click()
     sown = next(w for w in server.get("/api/worlds") if w["name"] == "Sown")
     until(page, "location.pathname === '/make'")

@@ -200,7 +200,7 @@ def plants(table: Table, row0: int, col0: int, row1: int, col1: int) -> np.ndarr
 
 
 def test_5_growth_is_sown_and_thinned_and_stands_on_the_ground(table: Table) -> None:
-    table.open("growth", brushes={"sow": {"strength": 300}, "thin": {"strength": 500}})
+    table.open("growth", brushes={"sow": {"strength": 300}, "thin": {"strength": 500}, "raise": {"strength": 3}})
     window = (400, 500, 500, 640)  # N 524 to 624, E 500 to 640
     assert len(plants(table, *window)) == 0
     table.drag((550, 570), (600, 570), steps=50)

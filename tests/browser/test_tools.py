@@ -487,7 +487,7 @@ def test_a_veil_by_its_share(table: Table) -> None:
     page.locator("[data-tool=veil]").click()
     expect(page.locator("#strength")).to_be_hidden()
     page.evaluate("window.same = true")
-    page.locator("#own-veil-share").fill("0.5")
+    page.locator("#own-veil-share").fill("50")
     page.locator("#own-veil-share").press("Enter")
     until(page, "fern.state.brushes.veil.own.share === 0.5")
     table.drag((520, 540), (560, 540))

@@ -135,7 +135,8 @@ def test_the_picture_of_a_setting_shows_what_it_does(client: TestClient, tool: T
     assert drawn.count("<text") == 2
     for value in values:
         if isinstance(value, int | float):
-            assert f">{value:g} {setting.unit}".rstrip() in drawn
+            shown = value * 100 if setting.percent else value
+            assert f">{shown:g} {setting.unit}".rstrip() in drawn
 
 
 def test_pictures_of_settings_that_are_not_there(client: TestClient) -> None:

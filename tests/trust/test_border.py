@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import json
 import logging
+import threading
 from pathlib import Path
 from typing import Any
 
@@ -133,7 +134,10 @@ def test_what_is_cut_off_when_the_server_stops_is_told_so(caplog: pytest.LogCapt
         asked.cancel()
         await asked
 
-    asyncio.run(stopped())
+    # In a thread of its own: another test may have a loop in this one.
+    thread = threading.Thread(target=asyncio.run, args=(stopped(),))
+    thread.start()
+    thread.join()
     assert sent[0]["status"] == 503
     assert (b"retry-after", b"5") in sent[0]["headers"]
     assert "being stopped" in json.loads(sent[1]["body"])["detail"]

@@ -61,7 +61,7 @@ def test_the_live_picture_tells_what_a_world_costs_or_what_is_wrong(client: Test
     assert client.get(image[1].replace("&amp;", "&")).headers["content-type"] == "image/png"
     for fields, words in (
         ({"width_m": 100.5}, "width must be a whole number of spacings (1.0 m), not 100.5 m"),
-        ({"depth_m": "deep"}, "depth_m"),
+        ({"depth_m": "deep"}, "Depth, south to north must be a number, not"),
         ({"width_m": 99_999}, "at most 16385 are allowed"),
         ({"begin": {"ground": "rim", "width_m": 60}}, "width_m must be 3 m (three posts) to 31 m (half the tract)"),
         ({"begin": {"ground": "moon"}}, "sea_floor"),

@@ -338,7 +338,8 @@ class Connection:
             try:
                 message = INCOMING.validate_json(text)
             except ValidationError as error:
-                found = field_errors(error.errors())
+                # Which sort of message it was meant to be is no field of it.
+                found = field_errors([{**one, "loc": one["loc"][1:]} for one in error.errors()])
                 self._say("error", message=sentences(found))
                 continue
             try:

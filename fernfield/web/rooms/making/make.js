@@ -84,17 +84,15 @@ document.body.addEventListener("fern:made", (event) => {
     window.htmx.ajax("GET", `/jobs/${job}/card`, { source: "#make-job", target: "#make-job", swap: "afterbegin" });
   else if (world) location.assign(`/worlds/${world}`);
 });
-// While a world is being made no second one is begun by another press; when it is there, it is opened.
+// While a world is being made no second one is begun by another press.
 document.body.addEventListener("htmx:afterSettle", () => {
   const card = /** @type {HTMLElement | null} */ (id("make-job").querySelector("[data-job-state]"));
   const ended = /done|failed|cancelled/.test(card?.dataset.jobState ?? "done");
   const button = /** @type {HTMLButtonElement | null} */ (make?.querySelector("[type=submit]") ?? null);
   if (button) {
     button.disabled = !ended;
-    button.textContent = ended ? "Make it" : "Being made …";
+    button.textContent = !card ? "Make it" : ended ? "Make another" : "Being made …";
   }
-  const open = /** @type {HTMLAnchorElement | null} */ (card?.querySelector("a[href^='/worlds/']") ?? null);
-  if (card?.dataset.jobKind === "make land" && card.dataset.jobState === "done" && open) location.assign(open.href);
 });
 
 // A file that was read
