@@ -53,7 +53,7 @@ def test_the_live_picture_tells_what_a_world_costs_or_what_is_wrong(client: Test
         assert words in text, words
     # 2,048 m at the walker's 3 m/s are 683 s; 8,394,753 posts of 4 bytes are 32.02 MiB.
     assert round(2048 / 3 / 60) == 11
-    assert "no: some engines ask for them" in picture(width_m=300, depth_m=300)
+    assert "no: some engines ask for that" in picture(width_m=300, depth_m=300)
     seed = {"ground": "seed", "recipe": {"landscapes": [{"name": "fells"}, {"name": "moor"}], "blend_m": 100}}
     assert "fells has features of 1200 m; the region is 64 m across" in picture(begin=seed)
     image = re.search(r'<image href="([^"]+)"', picture(begin={"ground": "rim", "width_m": 12, "steep_deg": 55}))

@@ -424,6 +424,8 @@ function tellOfJobs() {
     const key = `${card.id} ${/done|failed|cancelled/.test(card.dataset.jobState || "") ? "ended" : "began"}`;
     if (told.has(key)) continue;
     told.add(key);
+    // What it came to is in sight, as its beginning was.
+    if (card.closest("[data-job-slot]")) card.scrollIntoView({ block: "nearest" });
     tell(
       (card.textContent || "")
         .replace(/\s+/g, " ")
@@ -433,11 +435,6 @@ function tellOfJobs() {
   }
 }
 document.addEventListener("htmx:afterSettle", tellOfJobs);
-// What a form began is in sight.
-document.addEventListener("htmx:afterSwap", (event) => {
-  const target = /** @type {Element} */ (event.target);
-  if (target.matches?.("[data-job-slot]")) target.scrollIntoView({ block: "nearest" });
-});
 document.addEventListener("htmx:afterSwap", (event) =>
   ready(/** @type {Element} */ (/** @type {CustomEvent} */ (event).detail.elt.parentElement ?? document.body)),
 );
