@@ -255,6 +255,15 @@ Alpine.data("water", () => ({
     const h = open.found;
     return h ? Math.max(0, Math.min(1000, ((open.level - h.floor_m) / (h.greatest_depth_m || 1)) * 1000)) : 0;
   },
+  get share() {
+    return Math.round(this.slid) / 10;
+  },
+  /** @param {Event} event */
+  typeShare(event) {
+    const [h, field] = [open.found, /** @type {HTMLInputElement} */ (event.target)];
+    if (h && field.value !== "" && field.reportValidity())
+      setLevel(h.floor_m + (field.valueAsNumber / 100) * h.greatest_depth_m, true);
+  },
   get lowest() {
     return open.found ? `${figure(open.found.floor_m)} m` : "";
   },

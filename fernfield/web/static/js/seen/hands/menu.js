@@ -40,7 +40,11 @@ export function openMenu(x, y, spot) {
   const at = new DOMRect(x, y, 0, 0);
   shown = new window.bootstrap.Dropdown(toggle, {
     reference: { getBoundingClientRect: () => at },
-    popperConfig: { strategy: "fixed" },
+    popperConfig: {
+      strategy: "fixed",
+      // On a low screen it moves up until all of it is in reach.
+      modifiers: [{ name: "preventOverflow", options: { altAxis: true, padding: 6 } }],
+    },
   });
   shown.show();
   list.querySelector("button")?.focus();
