@@ -47,7 +47,25 @@ function middle() {
 /** `bare` pictures have no contours: they are for eye level. */
 const keyOf = (/** @type {any} */ at, /** @type {number} */ row, /** @type {number} */ col, bare = false) =>
   `${at}/${row}/${col}${bare ? "/bare" : ""}`;
-/** @type {Map<string, {key: string, canvas: HTMLCanvasElement, level: number, row: number, col: number, bare: boolean, ready: boolean, stale: boolean, staleAt: number, loading: boolean, touched: number, patches: number, broken: boolean, tried: boolean}>} */
+/**
+ * A picture of a part of the plan, as it was fetched and patched since.
+ * @typedef {object} Tile
+ * @property {string} key
+ * @property {HTMLCanvasElement} canvas
+ * @property {number} level
+ * @property {number} row
+ * @property {number} col
+ * @property {boolean} bare without contours and overlays
+ * @property {boolean} ready
+ * @property {boolean} stale
+ * @property {number} staleAt
+ * @property {boolean} loading
+ * @property {number} touched when it was shown last
+ * @property {number} patches how often something of it changed
+ * @property {boolean} broken the server could not draw it
+ * @property {boolean} tried it was asked for
+ */
+/** @type {Map<string, Tile>} */
 const tiles = new Map();
 let loading = 0;
 let waiting = false;
