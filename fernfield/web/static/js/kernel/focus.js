@@ -106,18 +106,26 @@ function atOnce() {
 /** For so many frames it is looked whether what took the place has come. */
 const PATIENCE_FRAMES = 120;
 let left = 0;
+let asked = false;
 function soon() {
-  if (!lost() || !last) return;
-  atOnce();
-  if (!lost() || left > 0) {
-    left = lost() ? PATIENCE_FRAMES : 0;
-    return;
-  }
-  left = PATIENCE_FRAMES;
-  // After the frame in which what took its place has been drawn.
-  requestAnimationFrame(() => requestAnimationFrame(look));
+  if (!last) return;
+  // What takes the place of what went has the focus before the next key comes.
+  if (document.activeElement === document.body) atOnce();
+  if (asked) return;
+  asked = true;
+  // After the frame in which it has been drawn: whether the focus can be seen is known then, and costs nothing.
+  requestAnimationFrame(() =>
+    setTimeout(() => {
+      asked = false;
+      if (!lost()) return;
+      const looking = left > 0;
+      left = PATIENCE_FRAMES;
+      if (!looking) requestAnimationFrame(look);
+    }),
+  );
 }
 function look() {
+  if (left <= 0) return;
   restore();
   left = lost() ? left - 1 : 0;
   if (left > 0) requestAnimationFrame(look);
