@@ -180,6 +180,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder, server("demo", Path(folder)) as url, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=ARGUMENTS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.set_default_timeout(180_000)
         page.add_init_script(AT_HOME)
         take(page, url)
         browser.close()

@@ -80,7 +80,7 @@ class Weathering(Row):
     """
 
     streams_ka: Annotated[float, Field(ge=0, le=20_000), Say("Thousands of years of streams")] = 0.0
-    uplift_mm: Annotated[float, Field(ge=0, le=10), Say("Land rises", "mm a year")] = 0.2
+    uplift_mm: Annotated[float, Field(ge=0, le=10), Say("Land rises", "mm/year")] = 0.2
     erodes: Annotated[float, Field(ge=0.01, le=1_000), Say("Streams cut", "millionths")] = 5.0
     concavity: Annotated[float, Field(ge=0.1, le=0.9), Say("Concavity")] = 0.45
 

@@ -90,8 +90,15 @@ function fit() {
   lens.updateProjectionMatrix();
 }
 
-/** Called when the land that was waited for is there. @type {(() => void) | null} */
+/** Called when the land that was waited for is there, or is looked at no more. @type {(() => void) | null} */
 let arrived = null;
+watch(
+  () => state.view,
+  () => {
+    arrived?.();
+    arrived = null;
+  },
+);
 /** When the last frame was drawn. [ms] */
 let frameAt = 0;
 /** Whether the eye has moved since. */
