@@ -156,7 +156,8 @@ function paint() {
   placeLens();
   const [x, y] = eye ? [eye.x, eye.y] : [orbit.x, orbit.y];
   land.update(x, y, eye ? 0 : orbit.away);
-  if (land.waits === 0) {
+  // A frame that was asked for before the view was left waits for nothing.
+  if (land.waits === 0 || state.view === "plan") {
     arrived?.();
     arrived = null;
   } else arrived ??= waitFor(eye ? "Bringing the land around the walker in" : "Bringing the land into view");
