@@ -144,7 +144,8 @@ def test_by_the_api(client: TestClient) -> None:
     tract = f"/api/tracts/{world['tracts'][0]['id']}"
     found = client.get(f"{tract}/load", params={"x": 10, "y": 10}).json()
     assert (found["machine"]["name"], found["count"]) == ("modest", 0)
-    assert client.get(f"{tract}/load", params={"x": 10}).status_code == 422
+    for nowhere in ({"x": 10}, {"x": -709779, "y": 62}, {"x": 10, "y": 129}):
+        assert client.get(f"{tract}/load", params=nowhere).status_code == 422
     assert client.get(f"{tract}/load", params={"mix": "gone", "density_per_ha": 3}).status_code == 404
     assert client.patch(f"/api/worlds/{world['id']}/target", json={"machine": "toaster"}).status_code == 422
     assert client.patch(f"/api/worlds/{world['id']}/target", json={"machine": "strong"}).status_code == 200

@@ -6,7 +6,7 @@ import re
 from typing import Any
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.driving import Server, until
 from tests.browser.table import WAIT, Table
@@ -235,3 +235,36 @@ def test_an_error_stays_until_it_has_been_read(table: Table) -> None:
     )
     note.get_by_role("button", name="Close").click()
     expect(note).to_have_count(0)
+
+
+def test_a_picture_that_cannot_be_drawn_says_so_once_and_is_asked_for_again_when_somebody_says(
+    page: Page, small: SmallTable
+) -> None:
+    broken = ["on"]
+    asked: list[str] = []
+
+    def answer(route: Route) -> None:
+        asked.append(route.request.url)
+        if broken:
+            route.fulfill(status=500, json={"detail": "something went wrong on our side"})
+        else:
+            route.continue_()
+
+    page.forgiven += ["status of 500"]  # type: ignore[attr-defined]
+    small.open("ground")
+    page.route(re.compile(r"/plan/.*overlays=slopes"), answer)
+    page.evaluate("Object.assign(fern.state.show, { overlays: ['slopes'] }); fern.state.shown += 1")
+    note = page.locator(".asks.missing")
+    expect(note).to_contain_text("could not be drawn")
+    expect(note).not_to_contain_text("by themselves")
+    # However often the map is drawn, it is not asked for again by itself.
+    page.evaluate(
+        """new Promise((done) => { let left = 40;
+             const next = () => { left -= 1; fern.actions.fit(); requestAnimationFrame(left ? next : done); };
+             next(); })"""
+    )
+    assert len(asked) == len(set(asked))
+    broken.clear()
+    note.get_by_role("button", name="Try again").click()
+    expect(note).to_be_hidden()
+    assert len(asked) > len(set(asked))
