@@ -60,7 +60,7 @@ def test_the_thread_by_fingers(table: Table) -> None:
     # A tap beside an open menu closes it, and does nothing else.
     fingers.hold(*table.at(600, 600))
     expect(page.locator("#menu")).to_be_visible()
-    fingers.tap(*table.at(720, 600))
+    fingers.tap(*table.at(480, 560))
     expect(page.locator("#menu")).to_be_hidden()
     assert table.revision() == at
     # A long press opens the map's menu at that place.

@@ -2,6 +2,7 @@
 
 # Without postponed annotations: the models of the routes are known only when they are made.
 
+from functools import cache
 from typing import Annotated, Any, Literal, Optional
 
 from fastapi import APIRouter, Query, Response
@@ -31,8 +32,9 @@ def partial_of(model: type[Row]) -> type[Command]:
     return made
 
 
+@cache
 def rows_router(collection: Collection[Any]) -> APIRouter:
-    """The routes of one collection."""
+    """The routes of one collection: they know no studio, so that each application of a process has the same."""
     router = APIRouter(prefix=f"/api/worlds/{{world}}/{collection.name}", tags=[collection.name])
     if collection.only is None:
         _many(router, collection)

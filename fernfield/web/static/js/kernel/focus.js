@@ -6,6 +6,9 @@
 const MAY =
   "a[href], button:not(:disabled), input:not(:disabled):not([type=hidden]), select:not(:disabled), textarea:not(:disabled), [tabindex]:not([tabindex='-1'])";
 
+/** Where keys are letters. */
+const FIELDS = "input:not([type=range]):not([type=checkbox]):not([type=radio]):not([type=button]), select, textarea";
+
 /** What had the focus last, and where it stood. @type {{element: Element, marks: string, line: Element[], at: number} | null} */
 let last = null;
 /** Whether the focus is moved by keys: until a pointer is pressed. */
@@ -82,12 +85,18 @@ function back({ element, marks, line, at }) {
   for (const around of line) {
     if (!around.isConnected || !seen(around)) continue;
     const near = [...around.querySelectorAll(MAY)].filter(seen);
-    const next = near[Math.min(Math.max(at, 0), near.length - 1)];
+    // Beside a button that went stands a button: in a field the keys of the map would be letters.
+    const alike = element.matches(FIELDS) ? near : near.filter((one) => !one.matches(FIELDS));
+    const next = (alike.length ? alike : near).sort(nearer(near, at))[0];
     if (next) return give(next);
   }
   const home = document.querySelector("main [tabindex='0'], main a[href], main button");
   if (home) give(home);
 }
+
+/** The order by nearness to the place `at` of a line; of two as near, the later one stands where the lost one did. @param {Element[]} line @param {number} at */
+const nearer = (line, at) => (/** @type {Element} */ a, /** @type {Element} */ b) =>
+  Math.abs(line.indexOf(a) - at) - Math.abs(line.indexOf(b) - at) || line.indexOf(b) - line.indexOf(a);
 
 /** @param {Element} element */
 function give(element) {

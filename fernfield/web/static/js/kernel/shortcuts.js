@@ -64,10 +64,27 @@ export const typing = (event) =>
     ),
   );
 
+/** The field that was written in since it got the focus: there the browser takes back letters. @type {EventTarget | null} */
+let written = null;
+for (const done of ["focusin", "change"])
+  document.addEventListener(done, () => {
+    written = null;
+  });
+document.addEventListener("input", (event) => {
+  written = event.target;
+});
+
+/** Whether a key writes in a field, or takes back what was written there. @param {KeyboardEvent} event */
+function writesOf(event) {
+  if (/^F\d+$/.test(event.key)) return false;
+  const back = ["Ctrl+z", "Ctrl+y", "Ctrl+Shift+z"].includes(nameOf(event));
+  return !back || written === event.target;
+}
+
 document.addEventListener("keydown", (event) => {
   if (state.walking || event.defaultPrevented) return;
   // Keys that write nothing mean the same in a field.
-  const writes = !/^F\d+$/.test(event.key);
+  const writes = writesOf(event);
   if (writes ? typing(event) : /** @type {Element} */ (event.target).closest?.(".modal")) return;
   const found = meantBy(event, ["view", "stage"]);
   if (!found) return;
