@@ -5,10 +5,7 @@ from __future__ import annotations
 import sqlite3
 from pathlib import Path
 
-from alembic import command
-from alembic.config import Config
-from alembic.util import CommandError
-from sqlalchemy import Engine, create_engine, event, text
+from sqlalchemy import Engine, create_engine, event, inspect, text
 from sqlalchemy.engine import ExceptionContext
 
 from fernfield.core.errors import NO_ROOM, NOT_WRITABLE, NoRoom, StorageError
@@ -81,6 +78,12 @@ def meaning_of(error: BaseException | None) -> StorageError | None:
 
 def migrate(engine: Engine, to: str = "head") -> None:
     """Bring the schema up to the revision `to`."""
+    if to == "head" and _newest(engine):
+        return
+    from alembic import command  # heavy, and most starts have nothing to migrate
+    from alembic.config import Config
+    from alembic.util import CommandError
+
     config = Config()
     config.set_main_option("script_location", str(HERE / "migrations"))
     with engine.connect() as connection:
@@ -90,6 +93,15 @@ def migrate(engine: Engine, to: str = "head") -> None:
         except CommandError as error:
             raise StorageError(f"the data folder was made by a newer version of Fern Field ({error})") from error
         connection.commit()
+
+
+def _newest(engine: Engine) -> bool:
+    """Whether the schema is of the newest revision. The files of the revisions begin with their numbers."""
+    newest = max(path.name for path in (HERE / "migrations" / "versions").glob("0*.py")).partition("_")[0]
+    with engine.connect().execution_options(reading=True) as connection:
+        if not inspect(connection).has_table("alembic_version"):
+            return False
+        return connection.execute(text("SELECT version_num FROM alembic_version")).scalar() == newest
 
 
 def answers(engine: Engine) -> bool:

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import asyncio
-import re
-from collections.abc import AsyncIterator, Iterable
+from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from datetime import datetime
 from pathlib import Path
 
 from anyio import CapacityLimiter, to_thread
-from fastapi import APIRouter, FastAPI, Response, params
+from fastapi import FastAPI, Response, params
 from fastapi.responses import FileResponse
-from fastapi.routing import APIRoute
 from fastapi.staticfiles import StaticFiles
 from fastapi.templating import Jinja2Templates
 from jinja2 import ChoiceLoader, Environment, FileSystemLoader, select_autoescape
@@ -25,6 +23,7 @@ from fernfield.web.kernel.access import Access, is_here
 from fernfield.web.kernel.forms import field_of, fields_of
 from fernfield.web.kernel.guard import Guard
 from fernfield.web.kernel.problems import install_problems, unexpected
+from fernfield.web.kernel.routing import LateRoute
 from fernfield.web.kernel.rows import rows_router
 from fernfield.web.kernel.settings import Settings
 from fernfield.web.kernel.turns import Turns
@@ -122,23 +121,20 @@ def create_app(studio: Studio, settings: Settings | None = None, demo: welcome.B
     app.add_middleware(Turns)
     app.add_middleware(
         Guard, access=access, upload_bytes=settings.upload_mib << 20, elsewhere=not is_here(settings.host),
-        names=[name.strip() for name in settings.names.split(",") if name.strip()], uploads=uploads(ROUTERS),
+        names=[name.strip() for name in settings.names.split(",") if name.strip()], takes_files=takes_files,
         fault=unexpected, room=app.state.room, told=watch.asked,
     )  # fmt: skip
     return app
 
 
-def uploads(routers: Iterable[APIRouter]) -> list[tuple[set[str], re.Pattern[str]]]:
-    """Methods and paths of the calls that take files; without the whole OpenAPI document, which takes seconds."""
-    return [
-        (route.methods or set(), re.compile(re.sub(r"\{\w+\}", "[^/]+", route.path) + "$"))
-        for router in routers
-        for route in router.routes
-        if isinstance(route, APIRoute) and _takes_files(route)
-    ]
+def takes_files(scope: Scope) -> bool:
+    """Whether the call that is meant takes files."""
+    routes = (route for router in ROUTERS for route in router.routes if isinstance(route, LateRoute))
+    meant = (one for one in routes if scope["method"] in one.methods and one.path_regex.match(scope["path"]))
+    return any(map(_takes_files, meant))
 
 
-def _takes_files(route: APIRoute) -> bool:
+def _takes_files(route: LateRoute) -> bool:
     """Whether a call has a field for a file, or describes its form by itself."""
     described = (route.openapi_extra or {}).get("requestBody", {}).get("content", {})
     fields = (field.field_info for field in route.dependant.body_params)

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +44,8 @@ def neighbours(x: NDArray[np.floating], y: NDArray[np.floating], width: float, d
     if n < 8:
         return None
     points = np.stack([x, y], axis=1).astype(np.float64)
+    from scipy.spatial import cKDTree  # heavy: imported where it is used
+
     nearest = float(cKDTree(points).query(points, k=2)[0][:, 1].mean())
     area, edge = width * depth, 2 * (width + depth)
     expected = 0.5 * math.sqrt(area / n) + (0.0514 + 0.041 / math.sqrt(n)) * edge / n

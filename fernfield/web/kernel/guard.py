@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import json
-import re
 import time
 from collections.abc import Callable, Sequence
 from ipaddress import ip_address
@@ -77,17 +76,17 @@ class Guard:
     names : host names that the server answers to besides those of this machine
     elsewhere : it listens to others too: then it answers to any address in figures, since another site's page can
         bring its own name here (DNS rebinding), but no number
-    uploads : methods and paths that take files
+    takes_files : whether the call that is meant takes files
     fault : answers an error that nobody awaited
     """
 
     def __init__(
         self, app: ASGIApp, *, access: Access, upload_bytes: int, names: Sequence[str], elsewhere: bool,
-        uploads: Sequence[tuple[set[str], re.Pattern[str]]], fault: Callable[[Request, Exception], Response],
+        takes_files: Callable[[Scope], bool], fault: Callable[[Request, Exception], Response],
         room: Callable[[], int], told: Told,
     ) -> None:  # fmt: skip
         self._app, self._access, self._fault = app, access, fault
-        self._upload_bytes, self._uploads, self._room = upload_bytes, uploads, room
+        self._upload_bytes, self._takes_files, self._room = upload_bytes, takes_files, room
         self._names, self._elsewhere, self._told = {*LOCAL_NAMES, *names}, elsewhere, told
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
@@ -147,9 +146,6 @@ class Guard:
         if changes and guest.may == "look" and scope["type"] == "http" and scope["path"] != "/sign-out":
             return 403, "Forbidden", "you came in to look only: nothing can be changed"
         return None
-
-    def _takes_files(self, scope: Scope) -> bool:
-        return any(scope["method"] in methods and path.match(scope["path"]) for methods, path in self._uploads)
 
     async def _bounded(self, scope: Scope, receive: Receive, send: Send, headers: Headers) -> None:
         # Forms with files are streamed to the disk, where a call takes one; anything else is small.

@@ -8,17 +8,18 @@ import json
 from collections.abc import AsyncIterator
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query, Request
+from fastapi import Query, Request
 from fastapi.responses import HTMLResponse, Response
 from sse_starlette import EventSourceResponse
 
 from fernfield.web.kernel.parts import TheStudio, page
+from fernfield.web.kernel.routing import Router
 
-router = APIRouter(prefix="/api/jobs", tags=["jobs"])
+router = Router(prefix="/api/jobs", tags=["jobs"])
 STOP_POLLING = 286
 """What htmx takes as the end of its asking."""
 
-cards = APIRouter(prefix="/jobs", include_in_schema=False)
+cards = Router(prefix="/jobs", include_in_schema=False)
 
 Into = Annotated[str | None, Query(max_length=40)]
 

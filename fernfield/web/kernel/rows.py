@@ -5,10 +5,11 @@
 from functools import cache
 from typing import Annotated, Any, Literal, Optional
 
-from fastapi import APIRouter, Query, Response
+from fastapi import Query, Response
 from pydantic import create_model
 
 from fernfield.web.kernel.parts import TheWorld, keyed_json
+from fernfield.web.kernel.routing import Router
 from fernfield.work.kernel.commands import Command, Patch, Put, Remove, said_of
 from fernfield.work.kernel.posts.places import from_world
 from fernfield.work.kernel.rows import Collection, Key, Row, new_key
@@ -33,9 +34,9 @@ def partial_of(model: type[Row]) -> type[Command]:
 
 
 @cache
-def rows_router(collection: Collection[Any]) -> APIRouter:
+def rows_router(collection: Collection[Any]) -> Router:
     """The routes of one collection: they know no studio, so that each application of a process has the same."""
-    router = APIRouter(prefix=f"/api/worlds/{{world}}/{collection.name}", tags=[collection.name])
+    router = Router(prefix=f"/api/worlds/{{world}}/{collection.name}", tags=[collection.name])
     if collection.only is None:
         _many(router, collection)
     else:
@@ -43,7 +44,7 @@ def rows_router(collection: Collection[Any]) -> APIRouter:
     return router
 
 
-def _many(router: APIRouter, collection: Collection[Any]) -> None:
+def _many(router: Router, collection: Collection[Any]) -> None:
     model, partial, one = collection.model, partial_of(collection.model), collection.one
 
     def list_rows(world: TheWorld) -> list[dict[str, Any]]:
@@ -91,7 +92,7 @@ def _many(router: APIRouter, collection: Collection[Any]) -> None:
         )
 
 
-def _only(router: APIRouter, collection: Collection[Any]) -> None:
+def _only(router: Router, collection: Collection[Any]) -> None:
     model, partial, key = collection.model, partial_of(collection.model), collection.only or ""
 
     def get_row(world: TheWorld) -> dict[str, Any]:

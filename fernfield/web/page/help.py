@@ -9,7 +9,7 @@ from html import escape
 from typing import Annotated, Any
 
 import numpy as np
-from fastapi import APIRouter, Path, Query, Request
+from fastapi import Path, Query, Request
 from fastapi.responses import Response
 from pydantic import BaseModel
 
@@ -22,6 +22,7 @@ from fernfield.web.kernel.forms import fields_of
 from fernfield.web.kernel.manual import manual, sources
 from fernfield.web.kernel.parts import page
 from fernfield.web.kernel.pictures import png_of
+from fernfield.web.kernel.routing import Router
 from fernfield.web.rooms import PANELS
 from fernfield.web.rooms.files.routes import AsTract, AsWorld
 from fernfield.work.cover.areas import FillCover, GiveBackCovers, SharpenCovers, SoftenCovers, SwapCover
@@ -52,7 +53,7 @@ from fernfield.work.worlds.intake import Placing, Reading
 from fernfield.work.worlds.rows import About
 from fernfield.work.worlds.tracts import CropTract, RespaceTract, TractSpec
 
-router = APIRouter(include_in_schema=False)
+router = Router(include_in_schema=False)
 
 ABOUT_THE_PAGE = {
     "map": "The map", "keyboard": "The map by keyboard", "bench": "The bench", "section": "The section",

@@ -18,7 +18,7 @@ from collections.abc import Callable
 from typing import Any, TypeVar
 
 from anyio import to_thread
-from fastapi import APIRouter, WebSocket, WebSocketDisconnect
+from fastapi import WebSocket, WebSocketDisconnect
 from pydantic import ValidationError
 
 from fernfield.core.brush.pace import Sample
@@ -27,6 +27,7 @@ from fernfield.core.grid import NOWHERE
 from fernfield.core.travel.climb import climbs
 from fernfield.core.travel.walker import TICK_S, Intent
 from fernfield.web.kernel.problems import field_errors, sentences
+from fernfield.web.kernel.routing import Router
 from fernfield.web.page.dirty import Dirty
 from fernfield.web.page.messages import (
     INCOMING,
@@ -61,7 +62,7 @@ from fernfield.work.water.rows import tide_level
 
 T = TypeVar("T")
 
-router = APIRouter()
+router = Router()
 
 MOST_ROWS_TOLD = 2_000
 """More changed rows of one collection than this are not sent, but asked for."""

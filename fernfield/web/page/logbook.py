@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query, Response
+from fastapi import Query, Response
 
 from fernfield.store.logbook import LogbookStore
 from fernfield.web.kernel.parts import TheStudio, TheWorld, outcome_json
 from fernfield.web.kernel.pictures import where_png
+from fernfield.web.kernel.routing import Router
 from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.rows import Name, RevisionNumber
 
-router = APIRouter(prefix="/api/worlds/{world}", tags=["logbook"])
+router = Router(prefix="/api/worlds/{world}", tags=["logbook"])
 
 
 class Keepsake(Command):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Path, Query, Request
+from fastapi import Path, Query, Request
 from fastapi.responses import HTMLResponse, Response
 
 from fernfield.core.errors import named
@@ -13,6 +13,7 @@ from fernfield.core.travel.walker import Gait
 from fernfield.store.logbook import LogbookStore
 from fernfield.web.kernel.panels import Asked
 from fernfield.web.kernel.parts import TheStudio, TheWorld, page
+from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.told import overlays_json, tools_json
 from fernfield.web.kernel.worlds import world_json
 from fernfield.web.page.shortcuts import shortcuts_json
@@ -20,8 +21,8 @@ from fernfield.web.rooms import PANELS
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.studio import Studio
 
-router = APIRouter(include_in_schema=False)
-api = APIRouter(prefix="/api", tags=["tools"])
+router = Router(include_in_schema=False)
+api = Router(prefix="/api", tags=["tools"])
 
 TractQuery = Annotated[str | None, Query(max_length=40)]
 

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Form, Query, Request
+from fastapi import Form, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
 from fernfield.core.errors import Busy, InvalidInput
 from fernfield.web.kernel.access import COOKIE, SESSION_S, Access
 from fernfield.web.kernel.parts import page
+from fernfield.web.kernel.routing import Router
 
-router = APIRouter(include_in_schema=False)
+router = Router(include_in_schema=False)
 
 To = Annotated[str, Query(max_length=300)]
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal, TypeVar
 
-from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi import Depends, Query, Request, Response
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 
@@ -13,6 +13,7 @@ from fernfield.core.grid import Window
 from fernfield.core.overview import RULES
 from fernfield.web.kernel.parts import TheLand, TheStudio, TheTract, job_answer, outcome_json
 from fernfield.web.kernel.pictures import level_window, plan_rgb, png_of, tile_webp
+from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.windows import TheWindow
 from fernfield.work.cover.ruling import Rule
 from fernfield.work.ground.packing import asc_of
@@ -28,10 +29,10 @@ from fernfield.work.seen.spot import levels, spot
 from fernfield.work.strokes import MOST_AT_ONCE, Stroke, work_of
 from fernfield.work.water.rows import Tide
 
-seen = APIRouter()
+seen = Router()
 """What is asked of a tract in its own posts and metres, and of a land in the world's."""
 
-router = APIRouter()
+router = Router()
 
 POINTS: TypeAdapter[list[tuple[Coordinate, Coordinate]]] = TypeAdapter(list[tuple[Coordinate, Coordinate]])
 Level = Annotated[int, Field(ge=-2, le=7)]
@@ -220,5 +221,5 @@ def overlay_legend(land: TheLand, response: Response) -> dict[str, Any]:
     return legend(land[1])
 
 
-router.include_router(seen, prefix="/api/tracts/{tract}", tags=["tracts"])
-router.include_router(seen, prefix="/api/lands/{tract}", tags=["lands"])
+router.take(seen, "/api/tracts/{tract}", ["tracts"])
+router.take(seen, "/api/lands/{tract}", ["lands"])

@@ -6,11 +6,12 @@ import threading
 from collections.abc import Callable
 from typing import Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import Response
 
 from fernfield.core.errors import NotFound
 from fernfield.web.kernel.parts import TheStudio, job_answer
+from fernfield.web.kernel.routing import Router
 from fernfield.work.kernel.jobs import Job, JobKind
 from fernfield.work.studio import Studio
 
@@ -18,7 +19,7 @@ Step = Callable[[float, str], None]
 Builder = Callable[[Studio, Step], str]
 """Makes the demo world in a studio, where it is not there, and says how far it is; gives its id."""
 
-router = APIRouter(prefix="/api", tags=["worlds"])
+router = Router(prefix="/api", tags=["worlds"])
 
 
 _ONE_AT_A_TIME = threading.Lock()

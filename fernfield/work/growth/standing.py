@@ -7,7 +7,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from fernfield.core.grid import FloatArray, Grid, Window, bilinear_many
 from fernfield.core.growth.scatter import Plants, Sort, scatter
@@ -66,6 +65,8 @@ def _beside(mix: Mix, found: list[Plants | None]) -> list[Plants | None]:
         if other is None:
             found[number] = None
             continue
+        from scipy.spatial import cKDTree  # heavy: imported where it is used
+
         tree = cKDTree(np.stack([other.x, other.y], axis=1))
         away, _ = tree.query(np.stack([own.x, own.y], axis=1), distance_upper_bound=part.near_m)
         found[number] = own.those(np.isfinite(away))

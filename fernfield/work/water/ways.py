@@ -9,7 +9,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from fernfield.core.errors import Conflict, InvalidInput
 from fernfield.core.grid import FloatArray, Window
@@ -293,7 +292,9 @@ class Ways:
         """How near a stream another is in its bed. [posts]"""
         return max(self.rows[key].width_m / 2 / self.land.grid.spacing, 1.0)
 
-    def _tree(self, key: str) -> cKDTree:
+    def _tree(self, key: str) -> Any:
+        from scipy.spatial import cKDTree  # heavy: imported where it is used
+
         path = self.path(key)
         return cKDTree(np.stack([path.row, path.col], axis=1))
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import ConvexHull, QhullError
 
 from fernfield.core.grid import FloatArray
 from fernfield.core.growth.shapes.mesh import BARK, LEAF, Mesh, flat
@@ -99,6 +98,8 @@ def _clustered(corners: np.ndarray, colour: np.ndarray, most: int) -> tuple[np.n
 
 def _hull(points: np.ndarray, colour: np.ndarray, most: int) -> tuple[np.ndarray, np.ndarray]:
     """The hull of the points that lie farthest in so few directions that it has at most so many triangles."""
+    from scipy.spatial import ConvexHull, QhullError  # heavy: imported where it is used
+
     count = most // 2 + 2 - 6
     up = 1 - 2 * (np.arange(count) + 0.5) / count
     around = np.pi * (1 + 5**0.5) * np.arange(count)

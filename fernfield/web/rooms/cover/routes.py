@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Any, TypeVar
 
 import numpy as np
-from fastapi import APIRouter, Query, Request, Response
+from fastapi import Query, Request, Response
 
 from fernfield.core.cover.rules import WHATS
 from fernfield.core.cover.textures import TEXTURES
@@ -15,6 +15,7 @@ from fernfield.core.sites.kit import KIT
 from fernfield.web.kernel.panels import Asked, Panel
 from fernfield.web.kernel.parts import ByLand, TheLand, TheStudio, TheTract, TheWorld, job_answer, keyed_json
 from fernfield.web.kernel.pictures import png_of
+from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.windows import TheWindow
 from fernfield.work.asking.conditions import Condition
 from fernfield.work.cover.areas import (
@@ -44,7 +45,7 @@ from fernfield.work.kernel.rows import Key
 from fernfield.work.plots.areas import said_in_world
 from fernfield.work.worlds.guises import SetGuise, set_guise
 
-router = APIRouter(prefix="/api", tags=["cover"])
+router = Router(prefix="/api", tags=["cover"])
 
 MOST_SHARES = 32 * 1_024 * 1_024
 """Bytes that may be asked for at once."""
@@ -114,7 +115,7 @@ def areas(land: TheLand) -> list[dict[str, Any]]:
     return cover_areas(*land)
 
 
-works = APIRouter()
+works = Router()
 """What is done to the covers of an area, said in a tract's metres or in the world's: `posts` changed, `left` still show
 what was to go. A large one is a job (202), whose result is the same."""
 
@@ -150,8 +151,8 @@ def guise(command: SetGuise, tract: TheTract, by_land: ByLand) -> dict[str, Any]
     return dict(set_guise(tract[0], at, own).public())
 
 
-router.include_router(works, prefix="/tracts/{tract}")
-router.include_router(works, prefix="/lands/{tract}")
+router.take(works, "/tracts/{tract}")
+router.take(works, "/lands/{tract}")
 
 
 def _context(asked: Asked) -> dict[str, Any]:

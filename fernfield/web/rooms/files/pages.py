@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Request
+from fastapi import Query, Request
 from fastapi.responses import HTMLResponse, Response
 
 from fernfield.web.kernel.parts import TheStudio, page
+from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.worlds import card_of
 from fernfield.web.rooms.files.routes import AsTract, AsWorld
 from fernfield.work.ground.commands import PressFile
 from fernfield.work.plots.rows import PLOTS
 from fernfield.work.worlds.intake import Placing, Samples
 
-router = APIRouter(include_in_schema=False)
+router = Router(include_in_schema=False)
 
 
 def _bars(samples: Samples) -> str:

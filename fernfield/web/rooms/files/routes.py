@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from anyio import to_thread
-from fastapi import APIRouter, File, Query, Request, Response, UploadFile
+from fastapi import File, Query, Request, Response, UploadFile
 
 from fernfield.formats.elevation import READERS
 from fernfield.web.kernel.parts import TheStudio, job_answer
 from fernfield.web.kernel.pictures import plain_png
+from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.uploads import form_of, waiting_file
 from fernfield.work.ground.commands import PressFile
 from fernfield.work.kernel.commands import Command
@@ -17,8 +18,8 @@ from fernfield.work.kernel.rows import Coordinate, Elevation, Name
 from fernfield.work.kernel.says import Say
 from fernfield.work.worlds.intake import Placing, Reading, coarse, layout
 
-router = APIRouter(prefix="/api/files", tags=["files"])
-imports = APIRouter(prefix="/api/worlds", tags=["worlds"])
+router = Router(prefix="/api/files", tags=["files"])
+imports = Router(prefix="/api/worlds", tags=["worlds"])
 """Before those of a world: "import" is none."""
 
 

@@ -6,11 +6,12 @@ import secrets
 from dataclasses import asdict
 from typing import Any
 
-from fastapi import APIRouter, Request, Response
+from fastapi import Request, Response
 
 from fernfield.core.landforms import LANDFORMS
 from fernfield.web.kernel.parts import ByLand, TheStudio, TheTract, TheWorld, job_answer, outcome_json
 from fernfield.web.kernel.pictures import land_png
+from fernfield.web.kernel.routing import Router
 from fernfield.work.ground.commands import MakeLand
 from fernfield.work.ground.making import preview, warnings
 from fernfield.work.ground.rows import RECIPES, Recipe
@@ -18,7 +19,7 @@ from fernfield.work.kernel.rows import Key, Name
 from fernfield.work.plots.areas import said_in_world
 from fernfield.work.worlds.dressing import Dress, dress, proposals
 
-router = APIRouter(prefix="/api", tags=["land"])
+router = Router(prefix="/api", tags=["land"])
 
 
 class Generate(Recipe):

@@ -7,15 +7,16 @@ import secrets
 from typing import Annotated, Any
 
 import numpy as np
-from fastapi import APIRouter, File, Form, Response, UploadFile
+from fastapi import File, Form, Response, UploadFile
 from PIL import Image
 
 from fernfield.core.brush.tips import TIPS
 from fernfield.web.kernel.parts import TheStudio, TheWorld
+from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.uploads import Named, upload
 from fernfield.work.ground.pictures import add_picture
 
-router = APIRouter(prefix="/api/worlds/{world}/pictures", tags=["pictures"])
+router = Router(prefix="/api/worlds/{world}/pictures", tags=["pictures"])
 
 
 @router.get("")

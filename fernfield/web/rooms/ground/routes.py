@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from fastapi import APIRouter, Request, Response
+from fastapi import Request, Response
 from pydantic import BaseModel
 
 from fernfield.core.brush.tips import TIPS
@@ -13,6 +13,7 @@ from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.landforms import LANDFORMS
 from fernfield.web.kernel.panels import Asked, Panel
 from fernfield.web.kernel.parts import ByLand, TheStudio, TheTract, TheWorld, job_answer, outcome_json
+from fernfield.web.kernel.routing import Router
 from fernfield.work.ground.commands import MoveLand, Reset, Weather
 from fernfield.work.ground.limiting import beyond, bring_within
 from fernfield.work.ground.moving import move_in_world, move_land, outline_there
@@ -23,7 +24,7 @@ from fernfield.work.plots.keep import KeepTo
 from fernfield.work.plots.rows import SYMMETRY, Symmetry
 from fernfield.work.strokes import StrokeStart
 
-works = APIRouter()
+works = Router()
 """What is done to an area, said in a tract's metres or in the world's."""
 
 
@@ -63,9 +64,9 @@ def symmetry(tract: TheTract, by_land: ByLand) -> dict[str, Any]:
     return {**found, "x": found["x"] + place.x, "y": found["y"] + place.y} if by_land else found
 
 
-router = APIRouter(tags=["ground"])
-router.include_router(works, prefix="/api/tracts/{tract}")
-router.include_router(works, prefix="/api/lands/{tract}")
+router = Router(tags=["ground"])
+router.take(works, "/api/tracts/{tract}")
+router.take(works, "/api/lands/{tract}")
 
 
 @router.get("/api/worlds/{world}/limits/past")

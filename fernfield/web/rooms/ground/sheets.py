@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Annotated, Any
 
 import numpy as np
-from fastapi import APIRouter, File, Form, Response, UploadFile
+from fastapi import File, Form, Response, UploadFile
 from fastapi.responses import StreamingResponse
 
 from fernfield.formats.source import Said
 from fernfield.web.kernel.parts import TheStudio, TheTract, TheWorld, keyed_json, outcome_json
+from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.rows import partial_of
 from fernfield.web.kernel.uploads import upload
 from fernfield.work.ground.commands import ClearSheet, MergeSheet, PasteSheet, PutSheet, RemoveSheet
@@ -20,7 +21,7 @@ from fernfield.work.kernel.rows import Key, new_key
 from fernfield.work.worlds.apart import read_apart
 from fernfield.work.worlds.intake import Placing, heights_of
 
-router = APIRouter(prefix="/api", tags=["sheets"])
+router = Router(prefix="/api", tags=["sheets"])
 
 
 if TYPE_CHECKING:

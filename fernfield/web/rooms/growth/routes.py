@@ -6,7 +6,7 @@ from dataclasses import asdict
 from typing import TYPE_CHECKING, Annotated, Any
 
 import numpy as np
-from fastapi import APIRouter, File, Form, Query, Response, UploadFile
+from fastapi import File, Form, Query, Response, UploadFile
 from pydantic import create_model
 
 from fernfield.core.checks.growth import SEEN_PX, seen_switches
@@ -19,6 +19,7 @@ from fernfield.formats.mesh import check_size
 from fernfield.formats.model import MOST_BYTES
 from fernfield.web.kernel.panels import Asked, Panel
 from fernfield.web.kernel.parts import ByLand, TheLand, TheStudio, TheTract, TheWorld, keyed_json
+from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.uploads import Named, upload
 from fernfield.web.kernel.windows import TheWindow
 from fernfield.work.growth.areas import GrowArea, grow_area
@@ -50,7 +51,7 @@ from fernfield.work.kernel.rows import Key
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.areas import said_in_world
 
-router = APIRouter(prefix="/api", tags=["growth"])
+router = Router(prefix="/api", tags=["growth"])
 
 MOST_PLANT_POSTS = 1_025 * 1_025
 """Posts whose plants may be asked for at once: at the densest a million plants."""

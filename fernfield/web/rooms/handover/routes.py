@@ -5,14 +5,15 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import FileResponse, Response
 
 from fernfield.web.kernel.panels import Asked, Panel
 from fernfield.web.kernel.parts import TheStudio, TheWorld, job_answer
+from fernfield.web.kernel.routing import Router
 from fernfield.work.handover.package import inside
 
-router = APIRouter(prefix="/api/worlds/{world}", tags=["handover"])
+router = Router(prefix="/api/worlds/{world}", tags=["handover"])
 
 
 @router.get("/findings")

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Request, Response
+from fastapi import Request, Response
 from pydantic import Field
 
 from fernfield.web.kernel.parts import TheStudio, TheTract, TheWorld, job_answer, outcome_json
 from fernfield.web.kernel.pictures import loss_png
+from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.worlds import world_json
 from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.rows import Coordinate, Key, Name, Spacing, TractId
@@ -25,7 +26,7 @@ from fernfield.work.worlds.tracts import (
     remove_tract,
 )
 
-router = APIRouter(prefix="/api", tags=["layout"])
+router = Router(prefix="/api", tags=["layout"])
 
 
 class TractPatch(Command):

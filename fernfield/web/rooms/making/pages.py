@@ -6,7 +6,7 @@ import json
 from typing import Annotated, Any
 from urllib.parse import quote
 
-from fastapi import APIRouter, Query, Request
+from fastapi import Query, Request
 from fastapi.responses import HTMLResponse, Response
 from pydantic import ValidationError
 
@@ -15,6 +15,7 @@ from fernfield.core.landforms import LANDFORMS
 from fernfield.formats.elevation import READERS
 from fernfield.web.kernel.parts import TheStudio, page
 from fernfield.web.kernel.problems import field_errors
+from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.worlds import world_json
 from fernfield.work.ground.making import no_room
 from fernfield.work.ground.rows import Landscape, Recipe, Weathering
@@ -22,7 +23,7 @@ from fernfield.work.worlds.beginnings import Rim, SeaFloor, Seed, WorldSpec, cos
 from fernfield.work.worlds.intake import Reading
 from fernfield.work.worlds.rows import About, name_of
 
-router = APIRouter(include_in_schema=False)
+router = Router(include_in_schema=False)
 
 PICTURE = 430
 """Pixels of the longer side of the land in the live picture."""

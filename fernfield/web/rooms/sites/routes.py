@@ -6,17 +6,18 @@ import secrets
 from dataclasses import asdict
 from typing import Any
 
-from fastapi import APIRouter, Response
+from fastapi import Response
 
 from fernfield.core.sites.kit import KIT, TEAM_COLOURS, TEAM_MARKS
 from fernfield.web.kernel.panels import Asked, Panel, Shortcut
 from fernfield.web.kernel.parts import TheWorld, keyed_json
+from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.rows import Metres
 from fernfield.work.kernel.commands import put
 from fernfield.work.kernel.posts.places import from_world
 from fernfield.work.sites.rows import THINGS, ToPlace, named
 
-router = APIRouter(prefix="/api", tags=["sites"])
+router = Router(prefix="/api", tags=["sites"])
 
 
 @router.get("/kit")

@@ -6,7 +6,7 @@ import json
 from typing import Annotated, Any, Literal
 
 import numpy as np
-from fastapi import APIRouter, Query, Response
+from fastapi import Query, Response
 from pydantic import Field
 
 from fernfield.core.errors import InvalidInput, NotFound
@@ -14,6 +14,7 @@ from fernfield.core.grid import FloatArray
 from fernfield.core.water.liquids import LIQUIDS
 from fernfield.web.kernel.panels import Asked, Panel
 from fernfield.web.kernel.parts import TheLand, TheWorld, keyed_json
+from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.rows import Metres
 from fernfield.web.kernel.windows import TheWindow
 from fernfield.work.kernel.commands import Command, Patch, Remove, said_of
@@ -29,7 +30,7 @@ from fernfield.work.water.running import way_down
 from fernfield.work.water.standing import sea_over, standing
 from fernfield.work.water.streams import PatchStream, PutStream, drop_stream, look_at, put_stream
 
-router = APIRouter(prefix="/api", tags=["water"])
+router = Router(prefix="/api", tags=["water"])
 
 Place = Annotated[float, Query(ge=-1e6, le=1e6)]
 MOST_POSTS = 4_097 * 1_025

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter
-
 from fernfield.web.kernel.parts import TheStudio
+from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.worlds import world_json
 
-router = APIRouter(prefix="/api/bin", tags=["layout"])
+router = Router(prefix="/api/bin", tags=["layout"])
 
 
 @router.get("")

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Request
+from fastapi import Request
 from fastapi.responses import HTMLResponse, Response
 
 from fernfield.core.travel.walker import Gait
 from fernfield.web.kernel.parts import TheStudio, TheWorld, page
+from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.worlds import card_of, world_json
 from fernfield.work.ground.rows import sheets_of
 from fernfield.work.water.rows import WATER, Water
@@ -14,7 +15,7 @@ from fernfield.work.worlds.bounding import PutBoundary
 from fernfield.work.worlds.rows import ABOUT, About
 from fernfield.work.worlds.tracts import CropTract, RespaceTract
 
-router = APIRouter(include_in_schema=False)
+router = Router(include_in_schema=False)
 
 LOW_BYTES = 1 << 30
 """With less room than this on the disk it is said."""

@@ -5,11 +5,12 @@ from __future__ import annotations
 import base64
 from typing import Annotated, Any
 
-from fastapi import APIRouter, File, Query, Request, Response, UploadFile
+from fastapi import File, Query, Request, Response, UploadFile
 from pydantic import Field
 
 from fernfield.web.kernel.parts import TheStudio, TheWorld, from_page, job_answer, outcome_json
 from fernfield.web.kernel.pictures import sketch_png
+from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.worlds import world_json
 from fernfield.web.rooms.worlds.icons import MOST_ICON_BYTES, icon_of, plan_icon
 from fernfield.work.kernel.commands import Command, Patch, Single, Together, put, remove, said_of
@@ -19,7 +20,7 @@ from fernfield.work.water.rows import WATER
 from fernfield.work.worlds.beginnings import Seed, WorldSpec, costs
 from fernfield.work.worlds.rows import ABOUT, ICON
 
-router = APIRouter(prefix="/api/worlds", tags=["worlds"])
+router = Router(prefix="/api/worlds", tags=["worlds"])
 
 
 class WorldPatch(Command):
