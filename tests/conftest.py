@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -48,6 +49,18 @@ LONG = (
     "test_a_cluster_that_does_not_answer", "test_a_stroke_under_way_at_a_kill_is_in_doubt",
 )  # fmt: skip
 """What takes longest is left out where all must be done in half an hour; `FERN_LONG=1` runs it too."""
+
+
+IN_MEMORY = Path("/dev/shm")
+ROOM_BYTES = 6 << 30
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """What tests write lies in memory where there is room for it: nobody pulls a plug here, and disks stall."""
+    free = shutil.disk_usage(IN_MEMORY).free if os.access(IN_MEMORY, os.W_OK) else 0
+    left = os.sysconf("SC_AVPHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
+    if min(free, left) > ROOM_BYTES:
+        os.environ.setdefault("PYTEST_DEBUG_TEMPROOT", str(IN_MEMORY))
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
