@@ -14,7 +14,7 @@ demo: $(VENV)/run.done
 	$(BIN)/fernfield demo --host $(HOST) --port $(PORT) --data $(DATA)
 
 test: system-packages $(VENV)/dev.done lint
-	$(BIN)/pytest -n 2 --dist loadfile tests
+	$(BIN)/pytest -n 2 --dist loadfile --no-loadscope-reorder tests
 
 lint: $(VENV)/dev.done
 	$(BIN)/ruff check fernfield tests tools

@@ -68,6 +68,9 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
     for item in items:
         if "browser" in getattr(item, "fixturenames", ()):
             item.add_marker("browser")
+    # The longest files first: none of them ends alone.
+    driven = {item.path for item in items if item.get_closest_marker("browser")}
+    items.sort(key=lambda item: item.path not in driven)
     named = any("::" in str(argument) for argument in config.args)
     if "FERN_LONG" not in os.environ and not named:
         long = [item for item in items if any(name in item.nodeid for name in LONG)]

@@ -71,7 +71,7 @@ def _time(seconds: float) -> str:
 def run_bench(*, quick: bool, browser: bool) -> None:
     """Measure every row and print the table as it goes."""
     from fernfield.bench import browser as in_browser
-    from fernfield.bench import core, covers, growth, load, making, size, store, water
+    from fernfield.bench import core, covers, growth, load, making, size, start, store, water
     from fernfield.work.warm import warm_kernels
 
     warm_kernels()
@@ -80,6 +80,7 @@ def run_bench(*, quick: bool, browser: bool) -> None:
     typer.echo("| work | time | against | time | ratio | aim |\n| --- | ---: | --- | ---: | ---: | --- |")
     rows: Iterator[Row]
     for rows in (
+        start.rows(plan),
         core.rows(plan),
         covers.rows(plan),
         growth.rows(plan),

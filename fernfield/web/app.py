@@ -15,11 +15,14 @@ from fastapi.staticfiles import StaticFiles
 from fastapi.templating import Jinja2Templates
 from jinja2 import ChoiceLoader, Environment, FileSystemLoader, select_autoescape
 from starlette.exceptions import HTTPException
+from starlette.middleware.gzip import DEFAULT_EXCLUDED_CONTENT_TYPES, GZipMiddleware
 from starlette.types import Scope
 
 from fernfield import __version__
 from fernfield.web.kernel import jobs
 from fernfield.web.kernel.access import Access, is_here
+from fernfield.web.kernel.assets import at, import_map
+from fernfield.web.kernel.drawn import DrawnTiles
 from fernfield.web.kernel.forms import field_of, fields_of
 from fernfield.web.kernel.guard import Guard
 from fernfield.web.kernel.problems import install_problems, unexpected
@@ -37,6 +40,9 @@ from fernfield.work.studio import Studio
 ANSWERS_AT_ONCE = 64
 HANDS_AT_ONCE = 64
 """Threads that serve answers, and the sockets."""
+
+SENT_AS_THEY_ARE = (*DEFAULT_EXCLUDED_CONTENT_TYPES, "application/octet-stream", "text/plain", "text/csv")
+"""Land and lists may be very large, and who asks for them is mostly on this machine; pages and scripts are packed."""
 
 HERE = Path(__file__).parent
 
@@ -59,7 +65,13 @@ def _templates() -> Jinja2Templates:
     loader = ChoiceLoader([FileSystemLoader(HERE / "templates"), FileSystemLoader(HERE / "rooms")])
     env = Environment(loader=loader, autoescape=select_autoescape(), trim_blocks=True, lstrip_blocks=True)
     env.filters["when"] = _when
-    env.globals |= {"version": __version__, "fields_of": fields_of, "field_of": field_of}
+    env.globals |= {
+        "version": __version__,
+        "fields_of": fields_of,
+        "field_of": field_of,
+        "at": at(),
+        "import_map": import_map(),
+    }
     return Jinja2Templates(env=env)
 
 
@@ -85,6 +97,7 @@ def create_app(studio: Studio, settings: Settings | None = None, demo: welcome.B
     app.state.templates = _templates()
     app.state.access = access = Access(studio.data, settings.phrase, settings.look_phrase)
     app.state.watch = watch = Watch(studio)
+    app.state.drawn = DrawnTiles()
     app.state.room = lambda: studio.room()
     install_problems(app)
 
@@ -116,8 +129,10 @@ def create_app(studio: Studio, settings: Settings | None = None, demo: welcome.B
     # The routes as they are: to include a router is to make each of them once more, which takes a second in all.
     for router in (*ROUTERS, *own, *rows):
         app.router.routes.extend(router.routes)
-    app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    app.mount("/rooms", Scripts(directory=HERE / "rooms"), name="rooms")
+    for below in (at(), ""):
+        app.mount(f"{below}/static", StaticFiles(directory=HERE / "static"))
+        app.mount(f"{below}/rooms", Scripts(directory=HERE / "rooms"))
+    app.add_middleware(GZipMiddleware, compresslevel=5, exclude_content_types=SENT_AS_THEY_ARE)
     app.add_middleware(Turns)
     app.add_middleware(
         Guard, access=access, upload_bytes=settings.upload_mib << 20, elsewhere=not is_here(settings.host),

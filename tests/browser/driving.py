@@ -88,6 +88,12 @@ def until(page: Page, script: str, arg: Any = None, seconds: float = PATIENCE) -
     return found
 
 
+def frames(page: Page, count: int = 1) -> None:
+    """So many frames of the page pass: what the pointer does meanwhile is seen by it."""
+    for _ in range(count):
+        page.evaluate("() => new Promise(requestAnimationFrame)")
+
+
 @pytest.fixture(scope="session")
 def server(tmp_path_factory: pytest.TempPathFactory, demo_data: Path) -> Iterator[Server]:
     running = Server(Path(shutil.copytree(demo_data, tmp_path_factory.mktemp("browser") / "data")))

@@ -12,7 +12,7 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Page, expect
 
-from tests.browser.driving import PATIENCE, Server, until
+from tests.browser.driving import PATIENCE, Server, frames, until
 
 WAIT = PATIENCE * 1000
 """The same in milliseconds, as Playwright has it."""
@@ -76,7 +76,7 @@ class Table:
         self.page.mouse.down(button=button)
         for i in range(1, steps + 1):
             self.page.mouse.move(x0 + (x1 - x0) * i / steps, y0 + (y1 - y0) * i / steps)
-            self.page.wait_for_timeout(15)
+            frames(self.page)
         self.page.mouse.up(button=button)
         self.kept(before)
 
@@ -95,7 +95,7 @@ class Table:
     def colour(self, x: float, y: float, sees: Callable[[Picture], bool] = lambda colour: True) -> Picture:
         """The mean colour of the plan's canvas around a spot, as soon as it is one that `sees` accepts."""
         self.page.mouse.move(150, 740)
-        self.page.wait_for_timeout(200)
+        frames(self.page, 2)
         px, py = self.at(x, y)
         clip = {"x": px - 2, "y": py - 2, "width": 5, "height": 5}
         return self._seen(clip, lambda shot: shot.reshape(-1, 3).mean(axis=0), sees)
@@ -116,4 +116,4 @@ class Table:
             if sees(found):
                 return found
             assert time.monotonic() < end, f"never seen; at last {found}"
-            self.page.wait_for_timeout(100)
+            frames(self.page, 4)

@@ -13,7 +13,7 @@ from PIL import Image
 from playwright.sync_api import Page, expect
 
 from fernfield.formats.asc import asc_lines
-from tests.browser.driving import Server, until
+from tests.browser.driving import Server, frames, until
 from tests.browser.table import WAIT, Table
 from tests.core.real_land import heights_png, jacksboro
 
@@ -103,7 +103,7 @@ def test_3_ground_follows_the_brush_and_undo_survives_a_restart(table: Table, se
     page.mouse.down()
     for i in range(25):
         page.mouse.move(px + i % 3, py)
-        page.wait_for_timeout(16)
+        frames(page)
     # Live: the land under the cursor has risen while the button is still down.
     until(page, "z => fern.facts.spot.elevation_m > z + 0.5", arg=before["elevation_m"])
     assert page.evaluate("fern.counts.patches") > 0
@@ -458,7 +458,7 @@ def test_11_plan_and_overlook_show_one_land_and_the_brush_works_in_both(table: T
         " fern.overlook.parts.growth.shown > 50",
     )
     before = table.spot(560, 540)["elevation_m"]
-    page.wait_for_timeout(500)
+    frames(page, 2)
     # The picture has land in it: many colours, and the sky above.
     box = page.locator("#look").bounding_box()
     assert box is not None
@@ -472,7 +472,7 @@ def test_11_plan_and_overlook_show_one_land_and_the_brush_works_in_both(table: T
     page.mouse.down()
     for i in range(20):
         page.mouse.move(box["x"] + ox + i % 2, box["y"] + oy)
-        page.wait_for_timeout(40)
+        frames(page, 2)
     page.mouse.up()
     table.kept(revision)
     assert table.spot(under["x"], under["y"])["elevation_m"] > before + 0.5
@@ -496,11 +496,10 @@ def test_an_undo_asked_for_at_once_takes_back_the_stroke_just_drawn(table: Table
     between = table.spot(700, 560)["elevation_m"]
     page.mouse.move(*table.at(640, 560))
     page.mouse.down()
-    page.wait_for_timeout(400)
+    until(page, "z => fern.facts.spot.elevation_m > z", arg=table.spot(640, 560)["elevation_m"])
     page.mouse.up()
     page.keyboard.press("Control+z")
     until(page, "r => fern.state.world.revision >= r", arg=first + 3)
-    page.wait_for_timeout(300)
     steps = table.server.get(f"/api/worlds/{table.world}/revisions?most=3")
     assert [(r["sort"], r["target"]) for r in steps] == [("undo", first + 2), ("edit", None), ("edit", None)]
     assert table.spot(700, 560)["elevation_m"] == between

@@ -13,8 +13,9 @@ from PIL import Image
 from playwright.sync_api import Browser, Page, expect
 
 from fernfield.bench.browser import AT_HOME
-from tests.browser.driving import Server, until
+from tests.browser.driving import Server, frames, until
 from tests.browser.table import WAIT, Table
+from tests.waits import until_true
 
 
 @pytest.fixture
@@ -91,9 +92,8 @@ def test_a_grade_says_its_slope_while_it_is_dragged(table: Table) -> None:
     page.mouse.down()
     for i in range(1, 21):
         page.mouse.move(*table.at(560 + 7.5 * i, 420))
-        page.wait_for_timeout(40)
+        frames(page)
     until(page, "fern.state.progress && fern.state.progress.percent > 0")
-    page.wait_for_timeout(300)
     page.mouse.move(*table.at(711, 420))
     until(page, "fern.state.progress.length_m > 140")
     facts = page.evaluate("fern.state.progress")
@@ -455,7 +455,7 @@ def test_two_people_in_one_place_end_with_the_same_land_on_both_screens(
     for i in range(20):
         one.page.mouse.move(*one.at(560 + 4 * i, 470))
         two.page.mouse.move(*two.at(570 + 4 * i, 474))
-        one.page.wait_for_timeout(20)
+        frames(one.page)
     two.page.mouse.up()
     one.page.mouse.up()
     for table in (one, two):
@@ -463,18 +463,17 @@ def test_two_people_in_one_place_end_with_the_same_land_on_both_screens(
 
     def seen(table: Table) -> np.ndarray:
         table.page.mouse.move(150, 740)
-        table.page.wait_for_timeout(900)
+        frames(table.page, 2)
         shot = table.page.screenshot(clip={"x": 420, "y": 160, "width": 560, "height": 420})
         return np.asarray(Image.open(io.BytesIO(shot)).convert("RGB")).astype(int)
 
     # A picture of what moved and one of the whole tile may differ by a rounding of their shades, and where that decides
     # on which side of a line a pixel lies: in one of ten thousand at most.
-    for _ in range(40):
+    def alike() -> bool:
         apart = np.abs(seen(one) - seen(two)).max(axis=2)
-        if (apart > 8).mean() <= 1e-4:
-            break
-    assert (apart > 8).mean() <= 1e-4
-    assert apart.mean() < 0.05
+        return bool((apart > 8).mean() <= 1e-4 and apart.mean() < 0.05)
+
+    until_true(alike)
     context.close()
 
 

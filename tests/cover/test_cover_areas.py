@@ -36,6 +36,7 @@ from fernfield.work.studio import Studio
 from fernfield.work.worlds.beginnings import WorldSpec
 from tests.conftest import draw, everything
 from tests.cover.test_veil import NEAR, SHAPE, shares_of
+from tests.waits import done
 
 MASKS = arrays(np.uint16, (3, *SHAPE), elements=st.integers(0, SOLID))
 WEIGHTS = arrays(np.float32, SHAPE, elements=st.sampled_from([0.0, 0.25, 0.5, 1.0]))
@@ -283,17 +284,9 @@ def test_a_large_area_is_a_job_that_can_be_cancelled(client: TestClient, monkeyp
     assert (small.status_code, small.json()["posts"]) == (200, 441)
     begun = client.post(f"{url}/fill", json={"cover": "earth"})
     assert begun.status_code == 202
-
-    def ended(job: str) -> dict[str, Any]:
-        while (found := client.get(f"/api/jobs/{job}").json())["state"] not in ("done", "failed", "cancelled"):
-            pass
-        return dict(found)
-
-    found = ended(begun.json()["job"])
-    assert found["state"] == "done"
+    found = done(client, begun)
     assert found["result"]["posts"] == 4097 * 1025
-    gone = ended(client.post(f"{url}/swap", json={"from": "earth", "to": "tar"}).json()["job"])
-    assert gone["state"] == "failed"
+    gone = done(client, client.post(f"{url}/swap", json={"from": "earth", "to": "tar"}), "failed")
     assert "tar" in gone["message"]
     at = client.get(f"/api/worlds/{made['id']}").json()["revision"]
     reached, go_on = threading.Event(), threading.Event()
@@ -304,9 +297,9 @@ def test_a_large_area_is_a_job_that_can_be_cancelled(client: TestClient, monkeyp
         return swapped(masks, *more)
 
     monkeypatch.setattr(fernfield.work.cover.areas, "swapped", slowly)
-    job = client.post(f"{url}/swap", json={"from": "earth", "to": "path"}).json()["job"]
+    begun = client.post(f"{url}/swap", json={"from": "earth", "to": "path"})
     assert reached.wait(60)
-    client.delete(f"/api/jobs/{job}")
+    client.delete(f"/api/jobs/{begun.json()['job']}")
     go_on.set()
-    assert ended(job)["state"] == "cancelled"
+    done(client, begun, "cancelled")
     assert client.get(f"/api/worlds/{made['id']}").json()["revision"] == at

@@ -24,6 +24,7 @@ from fernfield.work.studio import Studio
 from fernfield.work.worlds.beginnings import WorldSpec
 from fernfield.work.worlds.tracts import TractSpec
 from tests.conftest import draw, ended, everything, ground
+from tests.waits import until_true
 
 
 def hilly(world: OpenWorld) -> np.ndarray:
@@ -206,8 +207,7 @@ def test_a_cancelled_or_failing_job_leaves_the_ground_as_it_was(
     long = (Weather(kind="frost", passes=20_000), Weather(kind="rain", drops_per_m2=100))
     for command in long:
         job = studio.start_weather(tract, command)
-        while job.progress < 0.04:
-            time.sleep(0.005)
+        until_true(lambda job=job: job.progress >= 0.04)  # type: ignore[misc]
         asked = time.monotonic()
         studio.jobs.cancel(job.id)
         assert ended(job).state == "cancelled"

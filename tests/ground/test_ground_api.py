@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import json
 import math
-import time
 from typing import Any
 
 import numpy as np
@@ -14,6 +13,7 @@ from fastapi.testclient import TestClient
 from PIL import Image
 
 from fernfield.core.ground.tools import GROUND_TOOLS
+from tests.waits import done
 
 SPEC = {"name": "W", "width_m": 256, "depth_m": 256, "spacing_m": 1, "elevation_m": 10, "sea_level_m": 0}
 STROKE = {"tool": "raise", "radius_m": 20, "softness": 0.5, "strength": 10, "path": [[100, 100, 0], [140, 120, 1]]}
@@ -38,14 +38,6 @@ def land(client: TestClient, tract: str, **query: Any) -> np.ndarray:
     answer = client.get(f"{tract}/heights", params=query)
     shape = [int(n) for n in answer.headers["x-shape"].split(",")]
     return np.frombuffer(answer.content, "<f4").reshape(shape)
-
-
-def done(client: TestClient, job: str) -> dict[str, Any]:
-    end = time.monotonic() + 120
-    while (found := client.get(f"/api/jobs/{job}").json())["state"] in ("queued", "running"):
-        assert time.monotonic() < end
-        time.sleep(0.02)
-    return dict(found)
 
 
 def test_every_tool_is_listed_with_its_settings_and_taken_by_its_name(client: TestClient, tract: str) -> None:
@@ -82,10 +74,10 @@ def test_weathering_is_a_job_that_can_be_cancelled(client: TestClient, tract: st
     answer = client.post(f"{tract}/weather", json={"kind": "frost", "repose_deg": 34, "passes": 20000})
     assert answer.status_code == 202
     client.delete(f"/api/jobs/{answer.json()['job']}")
-    assert done(client, answer.json()["job"])["state"] == "cancelled"
+    done(client, answer, "cancelled")
     assert np.array_equal(land(client, tract), before)
     answer = client.post(f"{tract}/weather", json={"kind": "rain", "drops_per_m2": 1, "seed": 4})
-    found = done(client, answer.json()["job"])
+    found = done(client, answer)
     assert found["state"] == "done"
     assert found["result"]["cut_m3"] > 0
     assert not np.array_equal(land(client, tract), before)
@@ -343,8 +335,7 @@ def test_a_hole_with_nothing_over_it_is_a_finding(client: TestClient, tract: str
     assert (round(found[0]["x"]), round(found[0]["y"])) == (60, 60)
     client.post(f"{base}/things", json={"sort": "piece", "kit": "pump_house", "name": "P", "x": 60, "y": 60})
     assert not [f for f in client.get(f"{base}/findings").json() if f["check"] == "bare opening"]
-    job = client.post(f"{base}/handover").json()["job"]
-    assert done(client, job)["state"] == "done"
+    done(client, client.post(f"{base}/handover"))
     import zipfile
 
     package = zipfile.ZipFile(io.BytesIO(client.get(f"{base}/handover.zip").content))

@@ -24,6 +24,7 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import PLOTS, Plot
 from fernfield.work.studio import Studio
 from tests.conftest import draw, ended, everything, ground
+from tests.waits import done
 
 
 def recipe(*names: str, **fields: Any) -> Recipe:
@@ -189,9 +190,7 @@ def test_generation_over_the_api(client: TestClient) -> None:
     answer = client.post(f"{tract}/generate", json={**body, "name": "Five lands"})
     assert answer.status_code == 202
     assert warned in answer.json()["warnings"]
-    while (job := client.get(f"/api/jobs/{answer.json()['job']}").json())["state"] in ("queued", "running"):
-        time.sleep(0.02)
-    assert job["state"] == "done", job
+    done(client, answer)
     assert client.get(f"{base}/sheets").json()[0]["name"] == "Five lands"
     assert client.get(f"{base}/recipes").json()[0]["sheet"] == answer.json()["sheet"]
     # The preview is the land: where it is high the land is high.

@@ -25,6 +25,7 @@ from fernfield.work.water.rows import sea_level
 from fernfield.work.worlds.beginnings import WorldSpec
 from fernfield.work.worlds.rows import name_of
 from tests.conftest import ground
+from tests.waits import until_true
 
 
 def test_the_migrations_make_the_schema_of_the_code(tmp_path: Path) -> None:
@@ -154,8 +155,7 @@ def one_run(data: Path, strokes: int, pause: float) -> int:
 
     with log.open("wb") as out:
         process = subprocess.Popen([sys.executable, "-c", STREAM, str(data)], stdout=out)
-        while len(numbers()) < strokes and process.poll() is None:
-            time.sleep(0.001)
+        until_true(lambda: len(numbers()) >= strokes or process.poll() is not None)
         time.sleep(pause)
         process.send_signal(signal.SIGKILL)
         process.wait()

@@ -24,6 +24,7 @@ from fernfield.work.worlds.apart import read_apart
 from fernfield.work.worlds.intake import read_samples
 from tests.conftest import ended
 from tests.trust.corpus import corpus
+from tests.waits import until_true
 from tests.worlds.test_files_in import bad_tiff, npy_head
 
 SOON_S = 20.0
@@ -171,8 +172,7 @@ def test_a_server_that_reads_such_a_file_cancels_it_and_stops(client: TestClient
         assert sent.status_code == 202
         jobs.append(sent.json()["job"])
     studio = client.app.state.studio  # type: ignore[attr-defined]
-    while studio.jobs.get(jobs[0]).state == "queued":
-        time.sleep(0.02)
+    until_true(lambda: studio.jobs.get(jobs[0]).state != "queued")
     began = time.monotonic()
     client.delete(f"/api/jobs/{jobs[0]}")
     assert ended(studio.jobs.get(jobs[0])).state == "cancelled"

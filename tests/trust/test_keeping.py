@@ -9,7 +9,6 @@ import sqlite3
 import subprocess
 import sys
 import threading
-import time
 from contextlib import closing
 from pathlib import Path
 from weakref import ref
@@ -28,6 +27,7 @@ from fernfield.work.studio import Studio
 from fernfield.work.worlds.beginnings import WorldSpec
 from tests.conftest import draw, ended, everything, ground
 from tests.kernel.test_overviews import PLAIN, agree, stroke
+from tests.waits import until_true
 
 
 def sql(data: Path, *statements: str) -> None:
@@ -69,8 +69,7 @@ def test_a_backup_made_while_people_work_is_whole_and_of_one_moment(studio: Stud
     workers.start()
     try:
         told: list[float] = []
-        while world.revision < 3:
-            time.sleep(0.01)
+        until_true(lambda: world.revision >= 3)
         began = world.revision
         copies = 0
         # Three, and on until somebody has drawn meanwhile.
@@ -203,9 +202,7 @@ def test_what_is_wrong_is_found_and_mended_where_it_can_be(tmp_path: Path, name:
         return
     studio = Studio(tmp_path)
     opened = studio.world(world)
-    end = time.monotonic() + 60
-    while opened.without_overviews and time.monotonic() < end:
-        time.sleep(0.02)
+    until_true(lambda: not opened.without_overviews, 60)
     assert ground(opened).tobytes() == land
     agree(opened)
     studio.close()

@@ -38,6 +38,7 @@ from fernfield.work.strokes import Stroke, StrokeStart
 from fernfield.work.studio import Studio
 from fernfield.work.worlds.beginnings import WorldSpec
 from tests.conftest import draw, ended, ground, live
+from tests.waits import until_true
 
 WORLD = {"name": "Lines", "width_m": 300, "depth_m": 300, "spacing_m": 1, "elevation_m": 10}
 BEGINS = {"tool": "raise", "radius_m": 20, "softness": 0.5, "strength": 10}
@@ -91,8 +92,7 @@ def test_a_fair_lock_is_had_in_the_order_in_which_it_was_asked_for() -> None:
         threads.append(threading.Thread(target=wait))
         threads[-1].start()
         queued.wait()
-        while len(lock._waiting) <= number:
-            time.sleep(0.001)
+        until_true(lambda number=number: len(lock._waiting) > number)  # type: ignore[misc]
     # Whoever lets others in goes on after all that were waiting.
     with lock:
         lock.let_in()
@@ -117,8 +117,7 @@ def test_a_fair_lock_gives_up_in_time_and_carries_a_condition() -> None:
             told.append(lock._depth)
 
     with beside(wait):
-        while not freed._waiters:  # type: ignore[attr-defined]
-            time.sleep(0.001)
+        until_true(lambda: freed._waiters)  # type: ignore[attr-defined]
         with lock:
             got = ThreadPoolExecutor(1).submit(lock.acquire, True, 0.01).result()
             assert got is False
@@ -328,8 +327,7 @@ def test_edits_that_wait_stop_neither_answers_nor_the_stroke_that_they_wait_for(
     with client.websocket_connect(live(made["id"])) as socket, ThreadPoolExecutor(60) as pool:
         say(socket, "begin", tract=tract, stroke=BEGINS)
         say(socket, "move", samples=[[50, 50, 0], [55, 50, 0.3], [60, 50, 0.6]])
-        while not client.app.state.studio.world(made["id"]).holds:  # type: ignore[attr-defined]
-            time.sleep(0.005)
+        until_true(lambda: client.app.state.studio.world(made["id"]).holds)  # type: ignore[attr-defined]
         waiting = [pool.submit(client.post, undo) for _ in range(45)]
         # The line is bounded: who finds it full is told when to come again, while all the others wait.
         turned_away = 45 - AT_ONCE - MOST_WAITING - 1
@@ -369,13 +367,10 @@ def test_open_streams_of_jobs_cost_no_thread(client: TestClient) -> None:
 
     with ThreadPoolExecutor(80) as pool:
         streams = [pool.submit(stream) for _ in range(80)]
-        while len(job._hearers) < 80:
-            time.sleep(0.01)
+        until_true(lambda: len(job._hearers) >= 80)
         assert client.portal is not None
-        end = time.monotonic() + SOON_S
-        while client.portal.call(_threads_taken) > 0 and time.monotonic() < end:
-            time.sleep(0.02)
-        assert client.portal.call(_threads_taken) == 0
+        portal = client.portal
+        until_true(lambda: portal.call(_threads_taken) == 0, SOON_S)
         assert client.get("/api/worlds").status_code == 200
         free.set()
         for one in streams:
@@ -434,10 +429,7 @@ def test_a_server_in_the_midst_of_everything_ends_within_ten_seconds(tmp_path: P
         with connect(f"{url.replace('http', 'ws')}/live/{ids[2]}") as page:
             page.send(json.dumps({"is": "begin", "tract": tracts[2], "stroke": BEGINS}))
             page.send(json.dumps({"is": "move", "samples": [[1_900, 100, 0], [1_950, 100, 0.3], [1_960, 100, 0.6]]}))
-            end = time.monotonic() + SOON_S
-            while time.monotonic() < end and _busy(url) < 2:
-                time.sleep(0.05)
-            assert _busy(url) == 2
+            until_true(lambda: _busy(url) == 2, SOON_S)
         began = time.monotonic()
     assert time.monotonic() - began < 10
     again = Studio(tmp_path)

@@ -2,7 +2,6 @@
 
 import io
 import struct
-import time
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -14,6 +13,7 @@ from scipy.ndimage import maximum_filter, minimum_filter
 
 from fernfield.formats.asc import asc_lines
 from tests.core.real_land import heights_png, jacksboro
+from tests.waits import done
 
 WORLD = {"name": "Api", "width_m": 256, "depth_m": 128, "spacing_m": 1, "elevation_m": 10, "sea_level_m": 0}
 STROKE: dict[str, Any] = {
@@ -30,15 +30,6 @@ def made(client: TestClient) -> dict[str, Any]:
     answer = client.post("/api/worlds", json=WORLD)
     assert answer.status_code == 201
     return dict(answer.json())
-
-
-def finished(client: TestClient, job: str) -> dict[str, Any]:
-    for _ in range(600):
-        found = client.get(f"/api/jobs/{job}").json()
-        if found["state"] in ("done", "failed", "cancelled"):
-            return dict(found)
-        time.sleep(0.02)
-    raise AssertionError("the job did not end")
 
 
 def test_the_server_says_that_it_is_well(client: TestClient) -> None:
@@ -281,8 +272,7 @@ def test_real_land_comes_in_from_both_formats_with_the_same_elevations(client: T
     for name, (content, form) in files.items():
         answer = send(client, content, **form)
         assert answer.status_code == 202
-        job = finished(client, answer.json()["job"])
-        assert job["state"] == "done", job
+        job = done(client, answer)
         world = client.get(f"/api/worlds/{job['result']['world']}").json()
         assert world["tracts"][0]["rows"] == 120
         assert world["tracts"][0]["spacing_m"] == 30
@@ -307,9 +297,7 @@ def test_a_bad_upload_is_refused_with_a_message_and_leaves_nothing(client: TestC
         (heights_png(np.eye(9, dtype=np.float32), 0, 1), {}, "lowest_m is needed"),
         (b"ncols 2\nnrows 2\ncellsize 1\n1 2 3", {}, "cut short: 3 of 4"),
     ):
-        job = finished(client, send(client, content, **form).json()["job"])
-        assert job["state"] == "failed"
-        assert words in job["message"]
+        assert words in done(client, send(client, content, **form), "failed")["message"]
     assert send(client, b"x", spacing_m="wide").status_code == 422
     assert send(client, b"x", spacing_m=-1).status_code == 422
     assert send(client, b"x", name=" ").status_code == 422

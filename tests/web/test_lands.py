@@ -10,7 +10,8 @@ import pytest
 from fastapi.testclient import TestClient
 from PIL import Image
 
-from tests.conftest import ended, live
+from tests.conftest import live
+from tests.waits import done
 from tests.web.test_live import Page
 
 SIDE = 64
@@ -117,15 +118,6 @@ def test_an_area_over_both_tracts_is_one_revision(client: TestClient, pair: dict
     assert client.get(f"/api/lands/{pair['west']}/spot?x=200&y=10").json()["elevation_m"] == 17
 
 
-def finished(client: TestClient, answer: Any) -> dict[str, Any]:
-    """The result of a job, once it has ended."""
-    assert answer.status_code == 202, answer.text
-    studio = client.app.state.studio  # type: ignore[attr-defined]
-    job = ended(studio.jobs.get(answer.json()["job"]))
-    assert job.state == "done", job.message
-    return dict(job.result)
-
-
 @pytest.mark.parametrize(
     ("path", "body"),
     [
@@ -141,7 +133,7 @@ def test_weather_and_a_recipe_run_across_a_join(
     client.post(f"/api/lands/{pair['west']}/strokes", json=stroke)
     before = np.frombuffer(client.get(f"/api/lands/{pair['west']}/heights").content, "<f4").reshape(65, 129)
     number = client.get(f"/api/worlds/{pair['world']}").json()["revision"]
-    finished(client, client.post(f"/api/lands/{pair['west']}/{path}", json=body))
+    done(client, client.post(f"/api/lands/{pair['west']}/{path}", json=body))
     assert client.get(f"/api/worlds/{pair['world']}").json()["revision"] == number + 1
     after = np.frombuffer(client.get(f"/api/lands/{pair['west']}/heights").content, "<f4").reshape(65, 129)
     moved = np.abs(after - before) > 0.01

@@ -2,14 +2,15 @@
 
 import json
 import struct
-import time
 from typing import Any
 
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 
+from fernfield.web.page import live as page_live
 from tests.conftest import live
+from tests.waits import until_true
 
 WORLD = {"name": "Live", "width_m": 300, "depth_m": 300, "spacing_m": 1, "elevation_m": 10, "sea_level_m": 0}
 VIEW = {"is": "view", "level": 0, "row0": 0, "col0": 0, "row1": 301, "col1": 301, "heights": True}
@@ -111,10 +112,7 @@ def test_a_page_that_goes_in_the_middle_of_a_stroke_keeps_it(client: TestClient,
         page.say(**{"is": "move"}, samples=[[100, 100, 0], [100, 100, 0.5], [100, 100, 1]])
         page.say(**{"is": "spot"}, x=100, y=100)
         page.hear("spot")
-    for _ in range(100):
-        if client.get(f"/api/worlds/{made['id']}").json()["revision"] == 1:
-            break
-        time.sleep(0.02)
+    until_true(lambda: client.get(f"/api/worlds/{made['id']}").json()["revision"] == 1)
     assert client.get(f"/api/tracts/{tract}/spot?x=100&y=100").json()["elevation_m"] == pytest.approx(20, abs=0.1)
 
 
@@ -249,7 +247,11 @@ def test_a_walker_stops_at_an_opening(client: TestClient, made: dict[str, Any]) 
     assert "an opening" in str(walk.state()["blocked"])
 
 
-def test_a_stroke_under_way_tells_its_volumes_and_a_grade_its_slope(client: TestClient, made: dict[str, Any]) -> None:
+def test_a_stroke_under_way_tells_its_volumes_and_a_grade_its_slope(
+    client: TestClient, made: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    # At each message, not five times a second.
+    monkeypatch.setattr(page_live, "TELL_EVERY_S", -1)
     tract = made["tracts"][0]["id"]
     with client.websocket_connect(live(made["id"])) as socket:
         page = Page(socket)
@@ -261,12 +263,10 @@ def test_a_stroke_under_way_tells_its_volumes_and_a_grade_its_slope(client: Test
         assert told["cut_m3"] == 0
         page.say(**{"is": "end"})
         assert page.hear("ended")["fill_m3"] >= told["fill_m3"]
-        time.sleep(0.25)
         slopes = {"vehicle": 18.0, "walker": 45.0, "nobody": 150.0}
         for climbs, rise in slopes.items():
             start = {"tool": "grade", "from_m": 10, "to_m": 10 + rise, "width_m": 6, "way": "ends"}
             page.say(**{"is": "begin"}, tract=tract, stroke=start)
-            time.sleep(0.25)
             page.say(**{"is": "move"}, samples=[[50, 200, 0], [150, 200, 0.2]])
             told = page.hear("progress")
             assert told["length_m"] == pytest.approx(100)

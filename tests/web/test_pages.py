@@ -15,6 +15,7 @@ from PIL import Image
 from fernfield.formats.asc import asc_lines
 from fernfield.work.kernel.jobs import Job, JobKind
 from tests.core.real_land import jacksboro
+from tests.waits import done, until_true
 
 WORLD = {"name": "Paper", "width_m": 128, "depth_m": 64, "spacing_m": 1, "elevation_m": 5, "sea_level_m": 0}
 
@@ -89,14 +90,9 @@ def test_the_bin_asks_before_it_deletes_for_good(client: TestClient, made: dict[
 
 def read_file(client: TestClient, content: bytes, **form: Any) -> str:
     """Send a file and wait until it was read; returns its id."""
-    sent = client.post("/api/files", files={"file": ("heath.tif", content)}, data=form).json()
-    for _ in range(600):
-        job = client.get(f"/api/jobs/{sent['job']}").json()
-        if job["state"] in ("done", "failed"):
-            break
-        time.sleep(0.02)
-    assert job["state"] == "done", job
-    return str(sent["file"])
+    sent = client.post("/api/files", files={"file": ("heath.tif", content)}, data=form)
+    done(client, sent)
+    return str(sent.json()["file"])
 
 
 def test_a_file_is_read_looked_at_and_placed(client: TestClient, made: dict[str, Any]) -> None:
@@ -121,7 +117,7 @@ def test_a_file_is_read_looked_at_and_placed(client: TestClient, made: dict[str,
     assert client.post(f"/api/files/{file}/preview", json={"turn_deg": 45}).status_code == 422
     # As a tract of a world, then pressed into a plot of it.
     body: dict[str, Any] = {"world": made["id"], "name": "Fault", "x": 500}
-    job = finished(client, client.post(f"/api/files/{file}/tract", json=body))
+    job = done(client, client.post(f"/api/files/{file}/tract", json=body))
     assert job["result"]["world"] == made["id"]
     tract = job["result"]["tract"]
     back = np.frombuffer(client.get(f"/api/tracts/{tract}/heights").content, "<f4").reshape(land.shape)
@@ -130,7 +126,7 @@ def test_a_file_is_read_looked_at_and_placed(client: TestClient, made: dict[str,
     file = read_file(client, content)
     main = made["tracts"][0]["id"]
     body = {"tract": main, "box": [20, 10, 100, 50], "feather_m": 0, "lift_m": -200}
-    finished(client, client.post(f"/api/files/{file}/press", json=body))
+    done(client, client.post(f"/api/files/{file}/press", json=body))
     pressed = np.frombuffer(client.get(f"/api/tracts/{main}/heights").content, "<f4").reshape(65, 129)
     assert pressed[14, 20] == pytest.approx(float(land[0, 0]) - 200, abs=1)
     assert pressed[54, 100] == pytest.approx(float(land[-1, -1]) - 200, abs=1)
@@ -143,17 +139,6 @@ def test_a_file_is_read_looked_at_and_placed(client: TestClient, made: dict[str,
     assert client.delete(f"/api/files/{file}").status_code == 204
     studio = client.app.state.studio  # type: ignore[attr-defined]
     assert not list((studio.data / "incoming").iterdir())
-
-
-def finished(client: TestClient, answer: Any) -> dict[str, Any]:
-    assert answer.status_code == 202, answer.text
-    for _ in range(3000):
-        job = dict(client.get(f"/api/jobs/{answer.json()['job']}").json())
-        if job["state"] in ("done", "failed", "cancelled"):
-            assert job["state"] == "done", job
-            return job
-        time.sleep(0.02)
-    raise AssertionError("the job never ended")
 
 
 def test_setting_up_and_layout_over_the_api(client: TestClient, made: dict[str, Any]) -> None:
@@ -197,13 +182,13 @@ def test_setting_up_and_layout_over_the_api(client: TestClient, made: dict[str, 
     assert loss["greatest_m"] < 2
     assert client.get(f"/api/tracts/{east}/loss.png", params={"spacing_m": 2}).headers["content-type"] == "image/png"
     assert client.get(f"/api/tracts/{east}/loss", params={"spacing_m": 3}).status_code == 422
-    finished(client, client.post(f"/api/tracts/{east}/respace", json={"spacing_m": 2}))
+    done(client, client.post(f"/api/tracts/{east}/respace", json={"spacing_m": 2}))
     assert client.get(f"/api/tracts/{east}/spot?x=1&y=1").status_code == 404, "it has another id now"
-    twin = finished(client, client.post(f"{base}/copy", json={"name": "Twin"}))["result"]["world"]
+    twin = done(client, client.post(f"{base}/copy", json={"name": "Twin"}))["result"]["world"]
     assert [t["rows"] for t in client.get(f"/api/worlds/{twin}").json()["tracts"]] == [65, 33]
     seed = {**WORLD, "begin": {"ground": "seed", "recipe": {"landscapes": [{"name": "moor"}], "seed": 3}}}
-    begun = client.post("/api/worlds", json=seed).json()
-    job = finished(client, type("Answer", (), {"status_code": 202, "json": lambda self: {"job": begun["job"]}})())
+    answer = client.post("/api/worlds", json=seed)
+    job, begun = done(client, answer), answer.json()
     assert "Moor" in job["result"]["suits"][0]
     assert client.get(f"/api/worlds/{begun['id']}/recipes").json()[0]["suits"][0]["growth"] == 0.08
     dressed = client.post(f"/api/tracts/{begun['tracts'][0]['id']}/dress", json={"sheet": "land"})
@@ -225,8 +210,7 @@ def test_an_import_can_be_cancelled_from_its_card(client: TestClient) -> None:
     assert 'role="progressbar"' in html
     begin = time.monotonic()
     client.delete(f"/jobs/{waits.id}/card")
-    while not waits.ended:
-        time.sleep(0.01)
+    until_true(lambda: waits.ended)
     assert waits.state == "cancelled"
     assert time.monotonic() - begin < 1
     assert "nothing was changed" in client.get(f"/jobs/{waits.id}/card").text
@@ -292,11 +276,7 @@ def test_the_logbook_says_what_was_done(client: TestClient, made: dict[str, Any]
 
 def test_the_handover_page_says_when_the_package_is_old(client: TestClient, made: dict[str, Any]) -> None:
     html = client.post(f"/api/worlds/{made['id']}/handover", headers={"hx-request": "true"}).text
-    for _ in range(200):
-        again = re.search(r'hx-get="([^"]+)"', html)
-        if again is None:
-            break
-        time.sleep(0.02)
+    while again := re.search(r'hx-get="([^"]+)"', html):
         html = client.get(again[1]).text
     assert "Package of r0 is ready" in text_of(html)
     bench = f"/worlds/{made['id']}/bench/handover"

@@ -5,7 +5,6 @@ from __future__ import annotations
 import signal
 import subprocess
 import sys
-import time
 from pathlib import Path
 from typing import Any
 
@@ -224,7 +223,6 @@ def test_an_import_that_is_killed_leaves_nothing(tmp_path: Path, at: float) -> N
             if float(line) >= at:
                 process.send_signal(signal.SIGKILL)
                 break
-    time.sleep(0.1)
     studio = Studio(tmp_path)
     assert list(studio.worlds()) == []
     assert studio.bin() == []

@@ -35,7 +35,7 @@ SCRYPT = {"n": 1 << 14, "r": 8, "p": 1, "maxmem": 64 << 20}
 """Cost of checking a phrase: OWASP Password Storage Cheat Sheet has N = 2^14, r = 8, p = 5 among its least; tries are
 few here besides. (From memory.)"""
 
-OPEN = ("/sign-in", "/static/", "/favicon.ico", "/healthz")
+OPEN = ("/sign-in", "/static/", "/at/", "/favicon.ico", "/healthz")
 """What is answered to anybody."""
 
 

@@ -16,11 +16,13 @@ from starlette.responses import Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from fernfield.web.kernel.access import OPEN, Access, Guest
+from fernfield.web.kernel.assets import KEPT_FOR_GOOD, at, import_map_hash
 from fernfield.work.kernel.faults import new_number
 from fernfield.work.kernel.people import WHO
 
 POLICY = (
-    "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' blob: data:; "
+    f"default-src 'none'; script-src 'self' {import_map_hash()}; style-src 'self'; font-src 'self'; "
+    "img-src 'self' blob: data:; "
     "connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 )
 HEADERS = {
@@ -30,7 +32,6 @@ HEADERS = {
     "cross-origin-opener-policy": "same-origin",
     "cross-origin-resource-policy": "same-origin",
 }
-FILES = ("/static/", "/rooms/")
 SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
 PLAIN_BODY_BYTES = 16 << 20
 STOPPED = "the server is being stopped: what was acknowledged is kept; ask again when it is back"
@@ -40,6 +41,14 @@ LOCAL_NAMES = ("127.0.0.1", "localhost", "[::1]")
 Refusal = tuple[int, str, str]
 Told = Callable[[Scope, int, float], None]
 """Hears of every answer: what was asked, its status, and the seconds it took."""
+
+
+def _kept(path: str) -> str:
+    """How long a browser may keep an answer that says nothing of it."""
+    if path.startswith(f"{at()}/"):
+        return KEPT_FOR_GOOD
+    # Under their plain names files are asked for again, and sent again only when they have changed.
+    return "no-cache" if path.startswith(("/static/", "/rooms/")) else "no-store"
 
 
 def problem_bytes(status: int, title: str, detail: str) -> bytes:
@@ -185,8 +194,7 @@ class Guard:
                 for name, value in HEADERS.items():
                     out[name] = value
                 if "cache-control" not in out:
-                    # Files of the application are asked for again, and sent again only when they have changed.
-                    out["cache-control"] = "no-cache" if scope["path"].startswith(FILES) else "no-store"
+                    out["cache-control"] = _kept(scope["path"])
             await send(message)
 
         try:

@@ -73,7 +73,7 @@ def resident() -> int:
 def _pattern(scope: Scope) -> str:
     """The path of a request with names in the place of ids."""
     path: str = scope["path"]
-    if path.startswith(("/static/", "/rooms/")):
+    if path.startswith(("/static/", "/rooms/", "/at/")):
         return "/static"
     if "endpoint" not in scope:
         return "other"

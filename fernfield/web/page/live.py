@@ -92,6 +92,10 @@ LOOK_AT_ROOM_S = 20.0
 """With less room than this on the disk a page is told so, before anything fails."""
 
 
+LEAVING: set[asyncio.Task[None]] = set()
+"""Pages that go: their strokes are being kept."""
+
+
 def rows_told(world: OpenWorld, event: Revised) -> dict[str, Any]:
     """The rows that a revision changed, as the page knows them; where they are very many, which are to be asked for."""
     many = Counter(change.collection for change in event.rows)
@@ -175,10 +179,17 @@ class Connection:
         finally:
             for task in (*tasks, reader, slow):
                 task.cancel()
-            self._end_walk()
-            await self._end_stroke(keep=True)
-            await self._thread(stop)
-            await self._thread(give_back)
+            # To its end, even when whoever serves it is cancelled meanwhile: a stroke is never left half way.
+            leaving = asyncio.create_task(self._leave(stop))
+            LEAVING.add(leaving)
+            leaving.add_done_callback(LEAVING.discard)
+            await asyncio.shield(leaving)
+
+    async def _leave(self, stop: Callable[[], None]) -> None:
+        self._end_walk()
+        await self._end_stroke(keep=True)
+        await self._thread(stop)
+        await self._thread(give_back)
 
     async def _thread(self, work: Callable[..., T], *args: Any) -> T:
         """Do something that may wait, in one of the sockets' own threads."""

@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import Window
 from fernfield.core.overview import RULES
+from fernfield.web.kernel.drawn import DrawnTiles
 from fernfield.web.kernel.parts import TheLand, TheStudio, TheTract, job_answer, outcome_json
 from fernfield.web.kernel.pictures import level_window, plan_rgb, png_of, tile_webp
 from fernfield.web.kernel.routing import Router
@@ -168,8 +169,9 @@ def plan_png(
 
 
 @seen.get("/plan/{level}/{row}/{col}.webp", response_class=Response)
-def plan_tile(land: TheLand, level: Level, row: Pixel, col: Pixel, show: Shown) -> Response:
-    return Response(tile_webp(*land, level, row, col, show), media_type="image/webp")
+def plan_tile(request: Request, land: TheLand, level: Level, row: Pixel, col: Pixel, show: Shown) -> Response:
+    drawn: DrawnTiles = request.app.state.drawn
+    return drawn.answer(request, land[0], lambda: tile_webp(*land, level, row, col, show))
 
 
 @seen.get("/line")

@@ -28,7 +28,7 @@ from fernfield.work.plots.rows import LINES, PLOTS, Line, Plot
 
 OCTAVES, PERSISTENCE = 4, 0.5
 NOISE_M = 60.0
-BLOCK, MOST_IN_BLOCKS = 128, 256 * 256
+BLOCK, MOST_IN_BLOCKS, BLOCKS_KEPT = 128, 1024 * 1024, 1536
 """Noise of a window of so many posts at most is kept in blocks of so many posts a side."""
 NOWHERE = -1e6
 """How deep a post lies in a plot that is gone."""
@@ -86,7 +86,7 @@ def noise(asked: Asked, size: float, seed: int) -> FloatArray:
     rows, cols = asked.shape
     if rows * cols > MOST_IN_BLOCKS:
         return fractal(asked.shape, spots, Octaves(size, OCTAVES, PERSISTENCE, seed), spacing, first=first)
-    # The window under a brush is asked for again and again.
+    # The window under a brush is asked for again and again, and so is the plan of a land that is opened again.
     out = np.empty(asked.shape, np.float32)
     for down, right in product(range(first[0] // BLOCK, (first[0] + rows - 1) // BLOCK + 1),
                                range(first[1] // BLOCK, (first[1] + cols - 1) // BLOCK + 1)):  # fmt: skip
@@ -97,7 +97,7 @@ def noise(asked: Asked, size: float, seed: int) -> FloatArray:
     return out
 
 
-@lru_cache(maxsize=512)
+@lru_cache(maxsize=BLOCKS_KEPT)
 def _block(spots: Spots, size: float, seed: int, spacing: float, down: int, right: int) -> FloatArray:
     octaves = Octaves(size, OCTAVES, PERSISTENCE, seed)
     return fractal((BLOCK, BLOCK), spots, octaves, spacing, first=(down * BLOCK, right * BLOCK))
