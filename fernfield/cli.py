@@ -17,6 +17,8 @@ import typer
 from fernfield.core.errors import FernError, InvalidInput, of_disk
 
 if TYPE_CHECKING:
+    from starlette.datastructures import State
+
     from fernfield.web.kernel.access import Access
     from fernfield.work.warm import Beside
 
@@ -78,11 +80,15 @@ def _shows(words: str) -> None:
     sys.stdout.flush()
 
 
-def _tell(beside: Beside) -> None:
+def _tell(beside: Beside, page: State) -> None:
     """Say how far the compiling is, while the server answers already; a tool that is used before waits for its own."""
 
+    def told(done: int, of: int) -> None:
+        page.compiling = done, of
+        _shows(f"Compiling the tools, the first time on this machine: {done} of {of}")
+
     def follow() -> None:
-        beside.follow(lambda done, of: _shows(f"Compiling the tools, the first time on this machine: {done} of {of}"))
+        beside.follow(told)
         _shows("All tools are compiled")
 
     threading.Thread(target=follow, daemon=True).start()
@@ -117,14 +123,17 @@ def _run(host: str, port: int, data: Path, certificate: Path | None, key: Path |
         _shows("Bringing in Sallow Reach")
         path = f"worlds/{build_demo(studio)}"
     if beside is None:
-        warm_kernels()
+        # They only have to be read: meanwhile others are answered, and whoever needs one first reads that one.
+        threading.Thread(target=warm_kernels, daemon=True).start()
     else:
         # Looking comes first; the hands' tools are compiled meanwhile, and while the first page is looked at.
         _shows("Compiling what draws the pictures, the first time on this machine")
         warm_kernels(steps=SEEN)
-        _tell(beside)
+    application = create_app(studio, settings, build_demo)
+    if beside is not None:
+        _tell(beside, application.state)
     config = uvicorn.Config(
-        create_app(studio, settings, build_demo),
+        application,
         host=host,
         port=port,
         log_level="warning",

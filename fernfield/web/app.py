@@ -98,6 +98,8 @@ def create_app(studio: Studio, settings: Settings | None = None, demo: welcome.B
     app.state.access = access = Access(studio.data, settings.phrase, settings.look_phrase)
     app.state.watch = watch = Watch(studio)
     app.state.drawn = DrawnTiles()
+    # How many of how many steps of compiling are done, while tools are compiled for the first time on a machine.
+    app.state.compiling = None
     app.state.room = lambda: studio.room()
     install_problems(app)
 

@@ -12,7 +12,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
-from weakref import WeakValueDictionary
+from weakref import WeakKeyDictionary, WeakValueDictionary
 
 from fernfield.core.checks.finding import Finding
 from fernfield.core.errors import Conflict, FernError, NotFound
@@ -112,6 +112,8 @@ class Studio:
         self.waiting = Waiting(data / "incoming", read_apart)
         self.jobs = Jobs(crew_of(workers, cluster))
         self._open: WeakValueDictionary[str, OpenWorld] = WeakValueDictionary()
+        self._found: WeakKeyDictionary[OpenWorld, tuple[str | None, tuple[Finding, ...]]] = WeakKeyDictionary()
+        """What was found in a world, and in which state of it."""
         self._newest: OrderedDict[str, OpenWorld] = OrderedDict()
         self._past: dict[tuple[str, int], OpenWorld] = {}
         self._lock = threading.Lock()
@@ -449,8 +451,13 @@ class Studio:
     def check(self, world_id: str) -> list[Finding]:
         """What the checks find in a world, and whether its package is older than it."""
         world = self.world(world_id)
-        checks = [check for room in self.house.rooms for check in room.checks]
-        found = sorted((finding for check in checks for finding in check.find(world)), key=lambda f: not f.grave)
+        state = world.state_name()
+        known = self._found.get(world)
+        if known is None or state is None or known[0] != state:
+            checks = [check for room in self.house.rooms for check in room.checks]
+            every = (finding for check in checks for finding in check.find(world))
+            known = self._found[world] = state, tuple(sorted(every, key=lambda f: not f.grave))
+        found = [*known[1]]
         package = self.store.package(world_id)
         if package is not None and package[0] < world.revision:
             words = f"The package was made from r{package[0]}; the world is at r{world.revision}."

@@ -22,7 +22,7 @@ class DrawnTiles:
 
     def answer(self, request: Request, world: OpenWorld, draw: Callable[[], bytes]) -> Response:
         """The picture that `draw` makes of the world as it is now, or word that the asker has it already."""
-        state = world.drawn_state()
+        state = world.state_name()
         if state is None:
             return Response(draw(), media_type="image/webp")
         asked = f"{state} {request.url.path}?{request.url.query}"
@@ -36,7 +36,7 @@ class DrawnTiles:
                 self._kept.move_to_end(mark)
         if found is None:
             found = draw()
-            if world.drawn_state() != state:
+            if world.state_name() != state:
                 # Somebody drew meanwhile: it may show a little of that.
                 return Response(found, media_type="image/webp")
             self._keep(mark, found)

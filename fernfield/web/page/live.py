@@ -451,9 +451,12 @@ class Connection:
 
     async def _watch(self) -> None:
         """Strokes that have waited for too long, and room on the disk that runs low."""
-        low, looked = False, -math.inf
+        low, looked, compiled = False, -math.inf, None
         while True:
             now = time.monotonic()
+            if (compiling := self._socket.app.state.compiling) != compiled:
+                compiled = compiling
+                self._say("compiling", done=compiling[0], of=compiling[1])
             if now - looked > LOOK_AT_ROOM_S:
                 looked, free = now, await self._thread(self._socket.app.state.room)
                 if (free < LOW_BYTES) != low:

@@ -28,7 +28,7 @@ from fernfield.work.plots.rows import LINES, PLOTS, Line, Plot
 
 OCTAVES, PERSISTENCE = 4, 0.5
 NOISE_M = 60.0
-BLOCK, MOST_IN_BLOCKS, BLOCKS_KEPT = 128, 1024 * 1024, 1536
+BLOCK, MOST_IN_BLOCKS, BLOCKS_KEPT = 128, 1_500_000, 1536
 """Noise of a window of so many posts at most is kept in blocks of so many posts a side."""
 NOWHERE = -1e6
 """How deep a post lies in a plot that is gone."""

@@ -318,9 +318,9 @@ class OpenWorld:
                 left = len(overviews.pending)
             step(1 - left / most)
 
-    def drawn_state(self) -> str | None:
-        """What names the state that a picture shows: the same name, the same picture. None while it may change without
-        a revision: somebody draws, or overviews are being made."""
+    def state_name(self) -> str | None:
+        """What names the state of all that is stored and seen: under the same name, pictures and findings are the same.
+        None while it may change without a revision: somebody draws, or overviews are being made."""
         with self.lock:
             loose = self.holds or self.without_overviews or self._glanced or self.closed
             return None if loose else f"{self.id} r{self.revision}"

@@ -31,8 +31,29 @@ watch(
     state.chosen = null;
     keep();
     fetchPanel();
+    comes(state.stage);
   },
 );
+
+/** So long the panel of the stage before may stand; then the bench says that another one is coming. [ms] */
+const COMES_MS = 250;
+/** @param {string} stage */
+function comes(stage) {
+  setTimeout(() => {
+    if (state.stage !== stage || state.shows === stage || failed) return;
+    setAside();
+    const note = Object.assign(document.createElement("p"), {
+      className: "hint",
+      textContent: `${heading(stage)} is coming …`,
+    });
+    note.setAttribute("role", "status");
+    box.replaceChildren(note);
+    delete box.dataset.shows;
+    state.shows = "";
+  }, COMES_MS);
+}
+/** @param {string} stage */
+const heading = (stage) => stage[0].toUpperCase() + stage.slice(1);
 
 box.addEventListener("htmx:beforeSwap", (/** @type {CustomEvent} */ event) => {
   if (event.target !== box) return;

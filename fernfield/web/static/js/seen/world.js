@@ -6,6 +6,7 @@ import "../kernel/focus.js";
 import { closeDrawers, layer } from "../kernel/layers.js";
 import { id } from "../kernel/shapes.js";
 import { meantBy, typing } from "../kernel/shortcuts.js";
+import { waitFor } from "../kernel/waits.js";
 import "./area.js";
 import { askLevels, setSea } from "./told/altitude.js";
 import { fetchPanel, goTo, setBrush, take } from "./bench.js";
@@ -136,6 +137,13 @@ hears("error", (message) => {
 });
 hears("room", (message) => {
   state.room_mib = message.free_mib;
+});
+/** Ends the line about what is compiled. @type {(() => void) | null} */
+let compiled = null;
+hears("compiling", ({ done, of }) => {
+  compiled?.();
+  compiled =
+    done < of ? waitFor(`Getting the tools ready, the first time on this machine: ${done} of ${of}`, null, 0) : null;
 });
 hears("gone", () => {
   say("This world was deleted. Going back to the list …");

@@ -1,5 +1,6 @@
 // The plan: 256-pixel tiles of the server's picture on a canvas, panned and zoomed by hand.
 import { contour } from "./contours.js";
+import { waitFor } from "../../kernel/waits.js";
 import { hears, send } from "../live.js";
 import {
   actions,
@@ -27,6 +28,8 @@ const MOST_TILES = 400;
 const MOST_LOADING = 6;
 /** A tile that keeps changing is fetched again when it has been quiet this long. [ms] */
 const QUIET_MS = 350;
+/** To be called when the first picture is there, or cannot be had. */
+const arrived = waitFor("Drawing the land");
 
 const pane = /** @type {HTMLElement} */ (document.getElementById("flat"));
 const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("plan"));
@@ -348,6 +351,7 @@ async function load(at, row, col, bare = false) {
     tile.stale = true;
     if (!tile.broken) setTimeout(draw, 1500);
   } finally {
+    arrived();
     loading -= 1;
     tile.loading = false;
     forget();
