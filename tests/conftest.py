@@ -31,8 +31,9 @@ from fernfield.work.studio import Studio
 from fernfield.work.trial.walks import Walk
 from fernfield.work.worlds.beginnings import WorldSpec
 from tests.browser.driving import browser, desk, page, server
+from tests.browser.small import small, small_world
 
-__all__ = ["browser", "desk", "page", "server"]  # fixtures for the tests of every room
+__all__ = ["browser", "desk", "page", "server", "small", "small_world"]  # fixtures for the tests of every room
 
 
 LONG = (

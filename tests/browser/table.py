@@ -29,8 +29,8 @@ class Table:
         self.world, self.tract = found[0]["id"], found[0]["tracts"][0]["id"]
 
     def open(self, stage: str = "ground", **kept: Any) -> None:
-        """Open the page on a stage, with low detail, as if it had been left so."""
-        kept = {"stage": stage, "show": {"detail": "low"}, **kept}
+        """Open the page on a stage, as if it had been left so: with low detail, and growth where it is the subject."""
+        kept = {"stage": stage, **kept, "show": {"detail": "low", "growth": stage == "growth", **kept.get("show", {})}}
         self.page.goto(self.server.url + "/healthz")
         self.page.evaluate(
             "([key, kept]) => localStorage.setItem(key, JSON.stringify(kept))", [f"fern.world.{self.world}", kept]

@@ -14,6 +14,7 @@ from playwright.sync_api import Page, expect
 
 from fernfield.formats.asc import asc_lines
 from tests.browser.driving import Server, frames, until
+from tests.browser.small import SmallTable
 from tests.browser.table import WAIT, Table
 from tests.core.real_land import heights_png, jacksboro
 
@@ -228,7 +229,7 @@ def test_5_growth_is_sown_and_thinned_and_stands_on_the_ground(table: Table) -> 
 
 
 def test_6_the_sea_rises_by_number_and_by_its_mark(table: Table) -> None:
-    table.open("water", show={"growth": False})
+    table.open("water")
     page = table.page
     creek = table.under_cursor(430, 470)
     assert creek["water_depth_m"] > 0.5
@@ -406,18 +407,18 @@ def test_9_a_walk_from_the_default_start_and_from_a_spot(table: Table) -> None:
     page.keyboard.press("Escape")
 
 
-def test_10_the_package_holds_what_was_done_and_says_when_it_is_old(table: Table) -> None:
-    table.open("handover")
-    page = table.page
+def test_10_the_package_holds_what_was_done_and_says_when_it_is_old(small: SmallTable) -> None:
+    small.open("handover")
+    page = small.page
     expect(page.locator("#bench")).to_contain_text("has not been handed over yet")
     page.get_by_role("button", name="Hand over").click()
     expect(page.locator("#bench").get_by_text("as it is now")).to_be_visible(timeout=WAIT)
-    table.stage("ground")
-    before = table.spot(700, 520)["elevation_m"]
-    table.drag((695, 520), (705, 520), steps=25)
-    raised = table.spot(700, 520)["elevation_m"]
+    small.stage("ground")
+    before = small.spot(40, 50)["elevation_m"]
+    small.drag((38, 50), (42, 50), steps=25)
+    raised = small.spot(40, 50)["elevation_m"]
     assert raised > before + 0.5
-    table.stage("handover")
+    small.stage("handover")
     expect(page.locator("[data-stale]")).to_contain_text("hand it over again")
     page.get_by_role("button", name="Hand over").click()
     expect(page.locator("#bench").get_by_text("as it is now")).to_be_visible(timeout=WAIT)
@@ -425,17 +426,17 @@ def test_10_the_package_holds_what_was_done_and_says_when_it_is_old(table: Table
         page.get_by_role("link", name="Download the package").click()
     package = zipfile.ZipFile(str(download.value.path()))
     manifest = json.loads(package.read("manifest.json"))
-    assert manifest["revision"] == table.revision()
+    assert manifest["revision"] == small.revision()
     heights = manifest["tracts"][0]["heights"]
     grey = np.asarray(Image.open(io.BytesIO(package.read(heights["file"]))))
     step = (heights["highest_m"] - heights["lowest_m"]) / 65_535
-    assert heights["lowest_m"] + step * grey[1024 - 520, 700] == pytest.approx(raised, abs=step)
+    assert heights["lowest_m"] + step * grey[100 - 50, 40] == pytest.approx(raised, abs=step)
     page.keyboard.press("Control+z")
-    table.kept(manifest["revision"])
+    small.kept(manifest["revision"])
 
 
 def test_11_plan_and_overlook_show_one_land_and_the_brush_works_in_both(table: Table) -> None:
-    table.open("ground")
+    table.open("ground", show={"growth": True})
     page = table.page
     zoom = page.evaluate("fern.camera.zoom")
     px, py = table.at(560, 520)

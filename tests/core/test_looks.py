@@ -102,7 +102,7 @@ def test_growth_looks_as_it_did(scene: Scene) -> None:
 def test_an_overlay_looks_as_it_did(scene: Scene, name: str) -> None:
     picture = plan_of(scene, PlanLook(315, 30, None, 0.0))
     kept = np.tile(np.linspace(0, 1, SIDE, dtype=np.float32), (SIDE, 1))
-    marks = {need: kept for need in OVERLAYS[name].needs - {"posts", "kept"}}
+    marks = dict.fromkeys(OVERLAYS[name].needs - {"posts", "kept"}, kept)
     seen = Seen(scene.heights, METRES, -10.0, 25.0, 3, 5, scene.heights, (0.0, 0.0), 1.0, METRES, kept, marks)
     OVERLAYS[name].draw(picture, seen)
     # What shows a mark shows it as all others do.

@@ -14,7 +14,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.driving import Server, until
-from tests.hands.conftest import SmallTable, press_escape, unfold
+from tests.browser.small import SmallTable, press_escape, unfold
 
 AXE = Path(sys.prefix) / "js" / "node_modules" / "axe-core" / "axe.min.js"
 RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]

@@ -9,8 +9,8 @@ import pytest
 from playwright.sync_api import Page, Route, expect
 
 from tests.browser.driving import Server, until
+from tests.browser.small import SmallTable, unfold
 from tests.browser.table import WAIT, Table
-from tests.hands.conftest import SmallTable, unfold
 
 STAGES = ("ground", "cover", "growth", "water", "light", "sites", "trial", "handover")
 

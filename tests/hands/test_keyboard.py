@@ -11,8 +11,8 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.driving import Server, until
+from tests.browser.small import SmallTable
 from tests.browser.table import WAIT, Table
-from tests.hands.conftest import SmallTable
 from tests.hands.hands import Keys
 
 

@@ -11,13 +11,31 @@ const FIRST_STEP = 64;
 const SKIRT_M = 6;
 const MOST_LOADING = 4;
 
-/** How finely each detail level draws: posts to a step near the eye, metres until the step doubles, pixels; triangles of
- * growth, how far it is drawn, and by what the distances of its kinds are multiplied; tufts of ground cover.
- * @type {Record<string, {step: number, reach: number, ratio: number, triangles: number, plantReach: number, nearer: number, tufts: number}>} */
+/** How finely each detail level draws: posts to a step near the eye, metres until the step doubles, metres around a walker
+ * in which every post is drawn, pixels; triangles of growth, how far it is drawn, and by what the distances of its kinds are multiplied; tufts of ground cover.
+ * @type {Record<string, {step: number, reach: number, around: number, ratio: number, triangles: number, plantReach: number, nearer: number, tufts: number}>} */
 export const DETAIL = {
-  low: { step: 8, reach: 500, ratio: 0.6, triangles: 8_000, plantReach: 260, nearer: 0.15, tufts: 1_500 },
-  middle: { step: 2, reach: 260, ratio: 1, triangles: 160_000, plantReach: 900, nearer: 0.6, tufts: 16_000 },
-  high: { step: 1, reach: 420, ratio: 2, triangles: 1_500_000, plantReach: 2000, nearer: 1, tufts: 120_000 },
+  low: { step: 8, reach: 500, around: 24, ratio: 0.6, triangles: 8_000, plantReach: 260, nearer: 0.15, tufts: 1_500 },
+  middle: {
+    step: 2,
+    reach: 260,
+    around: 80,
+    ratio: 1,
+    triangles: 160_000,
+    plantReach: 900,
+    nearer: 0.6,
+    tufts: 16_000,
+  },
+  high: {
+    step: 1,
+    reach: 420,
+    around: 80,
+    ratio: 2,
+    triangles: 1_500_000,
+    plantReach: 2000,
+    nearer: 1,
+    tufts: 120_000,
+  },
 };
 export const detail = () => DETAIL[state.show.detail] || DETAIL.middle;
 
@@ -372,7 +390,7 @@ export class Land {
 
   update(/** @type {number} */ x, /** @type {number} */ y, /** @type {number} */ away) {
     seeNear(x, y, this.request, away);
-    const { step: finest, reach } = detail();
+    const { step: finest, reach, around } = detail();
     const order = this.chunks
       .map((chunk) => {
         const half = (CHUNK * grid.spacing) / 2;
@@ -383,7 +401,7 @@ export class Land {
     let loading = this.chunks.filter((c) => c.loading).length;
     for (const { chunk, away } of order) {
       const doubled = Math.max(0, Math.floor(Math.log2(Math.max(away, 1) / reach) + 1));
-      const near = state.walking && away < 80 ? 1 : finest;
+      const near = state.walking && away < around ? 1 : finest;
       const step = chunk.fitting(Math.min(64, near * 2 ** doubled));
       const wanted = chunk.step !== step || (chunk.stale && !state.drawing);
       if (wanted && !chunk.loading && loading < MOST_LOADING) {
@@ -391,7 +409,7 @@ export class Land {
         chunk.load(step);
       }
       if (chunk.mesh && !chunk.mesh.parent) this.scene.add(chunk.mesh);
-      chunk.paint(Math.min(7, state.walking && away < 80 ? 0 : Math.max(0, doubled - 1)));
+      chunk.paint(Math.min(7, state.walking && away < around ? 0 : Math.max(0, doubled - 1)));
     }
   }
 
