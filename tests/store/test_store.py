@@ -126,8 +126,6 @@ from pathlib import Path
 from fernfield.work.worlds.beginnings import WorldSpec
 from fernfield.work.studio import Studio
 from fernfield.work.strokes import Stroke
-from fernfield.work.warm import warm_kernels
-warm_kernels()
 studio = Studio(Path(sys.argv[1]))
 worlds = list(studio.worlds())
 world = worlds[0] if worlds else studio.world(
