@@ -44,7 +44,7 @@ class FakePage:
         self.state = SimpleNamespace(guest=Guest())
         self.app = SimpleNamespace()
         post = Post(asyncio.get_running_loop())
-        self.app.state = SimpleNamespace(hands=CapacityLimiter(8), room=lambda: self.room, post=post)
+        self.app.state = SimpleNamespace(hands=CapacityLimiter(8), room=lambda: self.room, post=post, compiling=None)
         self.says: asyncio.Queue[dict[str, Any] | None] = asyncio.Queue()
         for message in says:
             self.says.put_nowait(message)
