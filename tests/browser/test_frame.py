@@ -4,6 +4,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.driving import Server
+from tests.browser.small import SmallTable
 from tests.browser.table import Table
 
 
@@ -74,3 +75,14 @@ def test_the_colours_of_the_frame_meet_aa(page: Page, server: Server, theme: str
     ]
     for text, ground in pairs:
         assert contrast(c[text], c[ground]) >= 4.5, (text, ground)
+
+
+def test_a_panel_that_is_late_says_that_it_comes(small: SmallTable) -> None:
+    small.open("ground")
+    page, held = small.page, []
+    page.route("**/bench/water?*", lambda route: held.append(route))
+    page.locator("[data-stage=water]").click()
+    expect(page.locator("#bench")).to_have_text("Water is coming …")
+    held[0].continue_()
+    expect(page.locator("#bench")).to_have_attribute("data-shows", "water")
+    page.unroute("**/bench/water?*")

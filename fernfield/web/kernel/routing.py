@@ -23,7 +23,7 @@ class LateRoute(APIRoute):
     methods: set[str]
 
     def __init__(self, path: str, endpoint: Callable[..., Any], *, methods: Any = None, **said: Any) -> None:
-        self.path, self.endpoint, self.said = path, endpoint, said
+        self.path, self.endpoint, self.said, self.read = path, endpoint, said, False
         self.name = get_name(endpoint)
         self.methods = {method.upper() for method in methods or ["GET"]}
         self.path_regex, self.path_format, self.param_convertors = compile_path(path)
@@ -32,7 +32,8 @@ class LateRoute(APIRoute):
     def __getattr__(self, name: str) -> Any:
         """Asked for what is not there yet: all of the route is read."""
         with _LOCK:
-            if "dependant" not in self.__dict__:
+            if not self.read:
+                self.read = True
                 super().__init__(self.path, self.endpoint, methods=self.methods, **self.said)
         try:
             return self.__dict__[name]
