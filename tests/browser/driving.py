@@ -77,14 +77,36 @@ class Server:
             return bytes(answer.read())
 
 
+ASKS = """
+async (arg) => {
+  for (let turn = 0; turn < 20; turn += 1) {
+    const found = (%s);
+    const told = typeof found === "function" ? await found(arg) : await found;
+    if (told) return told;
+    await new Promise((done) => setTimeout(done, 30));
+  }
+}
+"""
+"""Asks for half a second at a time, so that what the page complains of is heard meanwhile."""
+
+
+def _asked(page: Page, script: str, arg: Any) -> Any:
+    try:
+        return page.evaluate(script, arg)
+    except Error as error:
+        # Another page comes: it is asked next.
+        if "context was destroyed" in str(error):
+            return None
+        raise
+
+
 def until(page: Page, script: str, arg: Any = None, seconds: float = PATIENCE) -> Any:
-    """Ask the page again and again until `script` is true. Playwright's own waiting needs unsafe-eval."""
+    """Ask in the page, again and again, until `script` is true. Playwright's own waiting needs unsafe-eval."""
     end = time.monotonic() + seconds
-    while not (found := page.evaluate(script, arg)):
+    while not (found := _asked(page, ASKS % script, arg)):
         broken = [one for one in getattr(page, "complaints", []) if one.startswith("pageerror")]
         if time.monotonic() > end or broken:
             raise AssertionError(f"never true: {script} with {arg} {broken or ''}")
-        page.wait_for_timeout(30)
     return found
 
 

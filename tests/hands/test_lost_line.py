@@ -25,8 +25,8 @@ def own(tmp_path: Path, demo_data: Path) -> Iterator[Server]:
 
 @pytest.fixture(autouse=True)
 def nobody_answers(page: Page) -> None:
-    """What the browser complains of while the server is away is what is tried here."""
-    page.forgiven += ["ERR_CONNECTION", "WebSocket", "Failed to fetch", "ERR_EMPTY_RESPONSE", "htmx:"]  # type: ignore[attr-defined]
+    """What the browser complains of while the server is away, or stops, is what is tried here."""
+    page.forgiven += ["ERR_CONNECTION", "WebSocket", "Failed to fetch", "ERR_EMPTY_RESPONSE", "htmx:", "status of 503"]  # type: ignore[attr-defined]
 
 
 @pytest.fixture

@@ -15,6 +15,7 @@ from fernfield.work.kernel.rooms import Check
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.studio import Studio
 from tests.conftest import draw, live
+from tests.waits import until_true
 from tests.web.test_live import Page
 
 STROKE = {
@@ -62,6 +63,7 @@ def test_a_tile_is_drawn_again_only_when_it_may_look_otherwise(client: TestClien
         page.hear("spot")
         assert "etag" not in client.get(url, headers={"if-none-match": mark}).headers
         page.say(**{"is": "abandon"})
+        until_true(lambda: not client.app.state.studio.world(made["id"]).holds)  # type: ignore[attr-defined]
     assert client.post(f"/api/tracts/{tract}/strokes", json=STROKE).status_code == 200
     again = client.get(url, headers={"if-none-match": mark})
     assert (again.status_code, again.headers["etag"] != mark) == (200, True)
