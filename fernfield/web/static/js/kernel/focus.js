@@ -7,7 +7,7 @@ const MAY =
   "a[href], button:not(:disabled), input:not(:disabled):not([type=hidden]), select:not(:disabled), textarea:not(:disabled), [tabindex]:not([tabindex='-1'])";
 
 /** Where keys are letters. */
-const FIELDS = "input:not([type=range]):not([type=checkbox]):not([type=radio]):not([type=button]), select, textarea";
+export const FIELDS = "input:not([type=range]):not([type=checkbox]), select, textarea";
 
 /** What had the focus last, and where it stood. @type {{element: Element, marks: string, line: Element[], at: number} | null} */
 let last = null;

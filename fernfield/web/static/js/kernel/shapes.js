@@ -14,6 +14,9 @@ export function svg(name, values = {}, words = "", parts = []) {
   return found;
 }
 
+/** Words that begin a sentence. @param {string} words */
+export const capital = (words) => words.slice(0, 1).toUpperCase() + words.slice(1);
+
 /** An element by its id, which the page has. @param {string} name @returns {any} */
 export const id = (name) => document.getElementById(name);
 

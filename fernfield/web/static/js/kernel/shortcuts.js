@@ -1,6 +1,6 @@
 // The register of shortcuts, as the server has it: what each key does and where. A person may change single letters.
 import Alpine from "./alpine.js";
-import { cameByKeys } from "./focus.js";
+import { cameByKeys, FIELDS } from "./focus.js";
 import { actions, boot, state } from "../seen/state.js";
 
 /** @typedef {import("../types.js").Shortcut} Shortcut */
@@ -58,11 +58,7 @@ export function meantBy(event, places) {
 
 /** Whether keys belong to a field or dialog just now. @param {Event} event */
 export const typing = (event) =>
-  Boolean(
-    /** @type {Element} */ (event.target).closest?.(
-      "input:not([type=range]):not([type=checkbox]), select, textarea, .modal, .dropdown-menu",
-    ),
-  );
+  Boolean(/** @type {Element} */ (event.target).closest?.(`${FIELDS}, .modal, .dropdown-menu`));
 
 /** The field that was written in since it got the focus: there the browser takes back letters. @type {EventTarget | null} */
 let written = null;

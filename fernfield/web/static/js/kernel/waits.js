@@ -36,7 +36,13 @@ function show() {
   );
 }
 
-/** Something takes a while: what it does is told when it is long, and it can be stopped when it is longer; call what comes back when it is over. @param {string} words @param {(() => void) | null} [stop] @param {number} [after] when it is known to be long already [ms] */
+/**
+ * Something takes a while: what it does is told when it is long, and it can be stopped when it is longer.
+ * @param {string} words
+ * @param {(() => void) | null} [stop]
+ * @param {number} [after] when it is known to be long already [ms]
+ * @returns what is to be called when it is over
+ */
 export function waitFor(words, stop = null, after = WORDS_MS) {
   const key = Symbol(words);
   const first = setTimeout(() => {

@@ -1,7 +1,7 @@
 // The bench: the stage's panel comes from the server; its tools, its brush and its lists work here.
 import Alpine from "../kernel/alpine.js";
 import { fieldsOf, fill, settle, valueOf } from "../kernel/forms.js";
-import { id } from "../kernel/shapes.js";
+import { capital, id } from "../kernel/shapes.js";
 import { hears } from "./live.js";
 import { only, row } from "./rows.js";
 import { actions, announce, brush, clamp, heed, keep, state, tool, TOOLS, watch } from "./state.js";
@@ -44,7 +44,7 @@ function comes(stage) {
     setAside();
     const note = Object.assign(document.createElement("p"), {
       className: "hint",
-      textContent: `${heading(stage)} is coming …`,
+      textContent: `${capital(stage)} is coming …`,
     });
     note.setAttribute("role", "status");
     box.replaceChildren(note);
@@ -52,8 +52,6 @@ function comes(stage) {
     state.shows = "";
   }, COMES_MS);
 }
-/** @param {string} stage */
-const heading = (stage) => stage[0].toUpperCase() + stage.slice(1);
 
 box.addEventListener("htmx:beforeSwap", (/** @type {CustomEvent} */ event) => {
   if (event.target !== box) return;

@@ -1,4 +1,5 @@
 // What lies on the map as a list: tracts, and whatever of the world has a place. Choosing one brings the crosshair there.
+import { capital } from "../../kernel/shapes.js";
 import Alpine from "../../kernel/alpine.js";
 import { goThere } from "../hands/cursor.js";
 import { rows } from "../rows.js";
@@ -16,8 +17,6 @@ function middleOf(row) {
     points.reduce((/** @type {number} */ sum, /** @type {number[]} */ p) => sum + p[k], 0) / points.length;
   return { x: mean(0), y: mean(1) };
 }
-
-const capital = (/** @type {string} */ words) => words.slice(0, 1).toUpperCase() + words.slice(1);
 
 /** Every place by its key. @type {Map<string, import("../state.js").Spot>} */
 const spots = new Map();

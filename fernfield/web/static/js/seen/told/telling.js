@@ -1,13 +1,11 @@
 // What is read out of the world, and what its pictures are called: strokes, undo, stages, tools, jobs, and what is in view.
-import { figure, id, volumeWords } from "../../kernel/shapes.js";
+import { capital, figure, id, volumeWords } from "../../kernel/shapes.js";
 import { tell } from "../../kernel/tell.js";
 import { hears } from "../live.js";
 import { postsInView } from "../drawn/plan.js";
 import { facts } from "./spot.js";
 import { row } from "../rows.js";
 import { boot, brush, grid, heed, lays, state, TOOLS, unitOf, watch } from "../state.js";
-
-const capital = (/** @type {string} */ words) => words.slice(0, 1).toUpperCase() + words.slice(1);
 
 // What was done
 
