@@ -9,14 +9,14 @@ const { world, tract } = document.body.dataset;
 document.querySelector("[data-tract-choice]")?.addEventListener("change", (event) => {
   location.search = `?tract=${/** @type {HTMLSelectElement} */ (event.target).value}`;
 });
-// What was set is shown: the title and the icon are fetched anew, and nothing that is typed is touched.
+// What was set is shown: the title and the icon are fetched anew, and nothing that is typed or pressed is touched.
 document.body.addEventListener("fern:renewed", () => {
   for (const part of ["setup-title", "icon"])
     window.htmx.ajax("GET", `/worlds/${world}/setup?tract=${tract}`, {
       source: `#${part}`,
       target: `#${part}`,
       select: `#${part}`,
-      swap: "outerHTML",
+      swap: "morph:outerHTML",
     });
 });
 document.body.addEventListener("fern:binned", () => location.assign("/"));
