@@ -224,4 +224,4 @@ def server(how: str, data: Path) -> Iterator[str]:
         yield next(found[0] for line in process.stdout if (found := re.search(said, line)))
     finally:
         process.terminate()
-        process.wait(20)
+        process.wait(60)

@@ -59,11 +59,13 @@ def small(page: Page, server: Server, small_world: tuple[str, str]) -> SmallTabl
 
 
 def unfold(page: Page) -> None:
-    """Open every fold of the bench, whichever there are."""
+    """Show all that the folds of the bench hold, whichever there are, with their tabs and what is under "more"."""
     page.evaluate(
         """() => { for (const fold of document.querySelectorAll("#bench [data-fold]")) {
+             fold.classList.remove("open");
              fern.state.folds = { ...fern.state.folds, [fold.dataset.fold]: true };
-             fold.querySelector(".collapse").classList.add("show"); } }"""
+             for (const part of fold.querySelectorAll(".collapse")) part.classList.add("show");
+             for (const part of fold.querySelectorAll(".tab-pane")) part.classList.add("active", "show"); } }"""
     )
 
 

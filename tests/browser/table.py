@@ -42,6 +42,17 @@ class Table:
         until(self.page, "window.fern && fern.counts.tiles > 3 && fern.rows('things').length > 0")
         until(self.page, "document.getElementById('bench').dataset.shows === fern.state.stage")
 
+    def fold(self, name: str = "") -> None:
+        """Open a fold of the bench; with nothing, back to the tools."""
+        open_now = self.page.locator("#bench .fold.open .fold-button")
+        if open_now.count():
+            open_now.click()
+        if name:
+            self.page.locator(f"[data-fold={name}] .fold-button").click()
+
+    def tab(self, words: str) -> None:
+        self.page.get_by_role("tab", name=words, exact=True).click()
+
     def at(self, x: float, y: float) -> tuple[float, float]:
         """Where a spot is on the screen."""
         px, py = self.page.evaluate(

@@ -69,7 +69,7 @@ def test_what_is_refused_of_a_rule_is_said_and_stays_on_the_bench(table: Table) 
 
 
 def test_a_cover_is_added_moved_hidden_and_deleted(table: Table) -> None:
-    table.open("cover", folds={"cover-list": True, "cover-areas": True})
+    table.open("cover", folds={"cover-list": True})
     page = table.page
 
     def covers() -> list[str]:
@@ -94,9 +94,12 @@ def test_a_cover_is_added_moved_hidden_and_deleted(table: Table) -> None:
     page.locator("[data-cover-act=remove]").click()
     table.kept(at)
     assert covers() == first
+    table.fold("cover-areas")
     expect(page.locator("#bench table.sums tbody tr")).to_have_count(len(first))
     # The base is the base.
+    table.fold()
     page.locator("[data-cover='moor-grass']").click()
+    table.fold("cover-list")
     for act in ("up", "down", "hide", "remove"):
         expect(page.locator(f"[data-cover-act={act}]")).to_be_disabled()
 
@@ -132,7 +135,7 @@ def test_the_ground_near_the_eye_has_texture(table: Table) -> None:
 
 
 def test_a_guise_is_looked_at_set_and_set_back(table: Table) -> None:
-    table.open("cover", folds={"cover-guises": True, "cover-transitions": True})
+    table.open("cover", folds={"cover-guises": True})
     page = table.page
     at = table.revision()
     page.locator("#guise-name").fill("Dry year")
@@ -157,6 +160,7 @@ def test_a_guise_is_looked_at_set_and_set_back(table: Table) -> None:
         )
     # A transition is laid and taken away again.
     at = table.revision()
+    table.fold("cover-transitions")
     page.locator("#transition-name").fill("Edge")
     page.locator("#transition-second").select_option("worn-path")
     page.locator("#step-cover-1").select_option("shingle")

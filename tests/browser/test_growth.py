@@ -43,7 +43,7 @@ def test_a_kind_that_is_not_ticked_is_left_alone(table: Table) -> None:
 
 
 def test_a_mix_is_changed_and_what_is_sown_follows(table: Table) -> None:
-    table.open("growth", folds={"growth-mix": True, "growth-load": True}, brushes={"sow": {"strength": 300}})
+    table.open("growth", folds={"growth-mix": True}, brushes={"sow": {"strength": 300}})
     page = table.page
     table.drag((830, 590), (890, 590), steps=30)
     before = len(plants(table))
@@ -51,9 +51,11 @@ def test_a_mix_is_changed_and_what_is_sown_follows(table: Table) -> None:
     drawn = table.colour(860, 590)
     density = page.locator("#mix-density_per_ha")
     # The gauge shows what it would be while it is typed.
-    expect(page.locator("[data-load=instances]")).to_contain_text("of 20,000")
     density.fill("1900")
+    table.fold("growth-load")
+    expect(page.locator("[data-load=instances]")).to_contain_text("of 20,000")
     expect(page.locator("[x-data=load]")).to_contain_text("At 1900 a hectare")
+    table.fold("growth-mix")
     at = table.revision()
     page.get_by_role("button", name="Set the mix").click()
     table.kept(at)
@@ -81,6 +83,7 @@ def test_a_habitat_is_asked_for_and_taken_out(table: Table) -> None:
         return [one["what"] for one in next(mix for mix in mixes if mix["key"] == "carr")["kinds"][0]["conditions"]]
 
     first = asked()
+    table.tab("Where")
     page.locator("#part-asks-what").select_option("elevation")
     page.locator("#part-asks-to").fill("18")
     page.locator("#part-asks-soft").fill("4")
@@ -96,7 +99,7 @@ def test_a_habitat_is_asked_for_and_taken_out(table: Table) -> None:
 
 
 def test_a_kind_is_copied_changed_put_into_a_mix_and_deleted(table: Table) -> None:
-    table.open("growth", folds={"growth-kinds": True, "growth-mix": True})
+    table.open("growth", folds={"growth-kinds": True})
     page = table.page
     page.locator("[data-kind=birch]").click()
     at = table.revision()
@@ -108,10 +111,13 @@ def test_a_kind_is_copied_changed_put_into_a_mix_and_deleted(table: Table) -> No
     at = table.revision()
     page.get_by_role("button", name="Set the kind").click()
     table.kept(at)
+    table.fold()
     page.locator("[data-mix=strand]").click()
+    table.fold("growth-mix")
     at = table.revision()
     page.locator("#mix-add").select_option(label="Dead birch")
     table.kept(at)
+    table.fold("growth-kinds")
     expect(page.locator(".its-kinds")).to_contain_text("Dead birch")
     at = table.revision()
     page.locator("[data-kind-act=remove]").click()
@@ -121,6 +127,7 @@ def test_a_kind_is_copied_changed_put_into_a_mix_and_deleted(table: Table) -> No
         at = table.revision()
         page.locator("#undo").click()
         table.kept(at)
+    table.fold()
     page.locator("[data-mix=carr]").click()
 
 
@@ -231,10 +238,12 @@ def test_ground_cover_is_added_set_and_seen_near_the_eye_only(table: Table) -> N
     moss = page.locator("[data-sward]", has_text="Moss")
     expect(moss).to_have_attribute("aria-pressed", "true")
     expect(page.locator("#sward-per_m2")).to_have_value("8")
+    table.tab("Grows on")
     at = table.revision()
     page.locator("[data-grows-on=fen-peat]").check()
     table.kept(at)
     at = table.revision()
+    table.tab("Habitat")
     page.locator("#sward-asks-what").select_option("elevation")
     expect(page.locator("[data-of=sward] svg.spread path")).to_have_attribute("d", re.compile("^M0 40V"))
     page.locator("#sward-asks-to").fill("40")

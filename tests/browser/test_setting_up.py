@@ -54,10 +54,12 @@ def test_a_world_begins_behind_a_rim_and_one_from_a_seed(page: Page, server: Ser
     page.get_by_role("button", name="From a seed").click()
     page.get_by_label("Name", exact=True).fill("Sown")
     page.get_by_label("Cells a side").select_option("128")
-    page.get_by_label("Moor", exact=True).fill("2")
+    page.locator("[data-settings-of=moor] .more-button").click()
     swells = page.locator("#moor-hummock_m")
     expect(swells).to_be_visible()
     swells.fill("0")
+    page.get_by_role("button", name="Weather").click()
+    page.get_by_label("Thousands of years of streams").fill("2")
     page.get_by_role("button", name="Make it").click()
     expect(page.locator("#make-job")).to_contain_text("It would suit: Moor", timeout=WAIT)
     # It is in sight, and the next press makes another one only when that is said.
@@ -69,6 +71,7 @@ def test_a_world_begins_behind_a_rim_and_one_from_a_seed(page: Page, server: Ser
     recipe = server.get(f"/api/worlds/{sown['id']}/recipes")[0]
     assert recipe["landscapes"][0]["name"] == "moor"
     assert recipe["landscapes"][0]["settings"] == {"hummock_m": 0}
+    assert recipe["weathering"]["streams_ka"] == 2
     for world in (made, sown):
         call(server, "DELETE", f"/api/worlds/{world['id']}")
         call(server, "DELETE", f"/api/bin/{world['id']}")

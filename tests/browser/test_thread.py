@@ -572,6 +572,7 @@ def test_what_is_being_typed_is_not_taken_away_by_a_change_from_elsewhere(table:
 def test_a_form_that_is_refused_shows_what_was_typed(table: Table) -> None:
     table.open("growth", folds={"growth-part": True})
     page = table.page
+    table.tab("Size")
     smallest = page.locator("#part-size_min")
     expect(smallest).to_have_value("0.7")
     smallest.fill("9")

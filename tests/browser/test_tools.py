@@ -31,10 +31,6 @@ def land(table: Table, x0: int, y0: int, x1: int, y1: int, **query: Any) -> np.n
     return np.frombuffer(body, "<f4").reshape(y1 - y0 + 1, x1 - x0 + 1)
 
 
-def fold(page: Page, name: str) -> None:
-    page.locator(f"[data-fold={name}] .fold-button").click()
-
-
 def test_every_tool_has_its_settings_and_works(table: Table) -> None:
     table.open("ground")
     page = table.page
@@ -113,7 +109,7 @@ def test_a_grade_says_its_slope_while_it_is_dragged(table: Table) -> None:
 def test_a_stroke_keeps_to_a_plot_that_was_drawn(table: Table) -> None:
     table.open("ground")
     page = table.page
-    fold(page, "plots")
+    table.fold("plots")
     form = page.locator("form[data-draw=plot]")
     form.get_by_label("Name of a new plot").fill("Test plot")
     revision = table.revision()
@@ -127,7 +123,7 @@ def test_a_stroke_keeps_to_a_plot_that_was_drawn(table: Table) -> None:
     expect(page.locator("#asks")).to_be_hidden()
     until(page, "fern.rows('plots').some(p => p.name === 'Test plot')")
     expect(page.locator("[data-keep] label", has_text="Test plot")).to_have_count(1)
-    fold(page, "keep")
+    table.fold("keep")
     page.locator("[data-keep]").get_by_label("Test plot").check()
     expect(page.locator("[data-keep-words]")).to_have_text("in 1 plot")
     # What is kept out is hatched: the picture outside the plot has dark lines, inside it has none.
@@ -142,11 +138,13 @@ def test_a_stroke_keeps_to_a_plot_that_was_drawn(table: Table) -> None:
     assert rise[80, :38].max() == 0
     assert "Test plot" in table.under_cursor(560, 520)["plots"]
     expect(page.locator("#spot")).to_contain_text("“Test plot”")
+    table.fold("keep")
     page.get_by_role("button", name="Keep to nothing").click()
     expect(page.locator("[data-keep-words]")).to_have_text("everywhere")
     # A plot that is gone is kept to no more, and the map does not ask for it.
     page.locator("[data-keep]").get_by_label("Test plot").check()
     expect(page.locator("[data-keep-words]")).to_have_text("in 1 plot")
+    table.fold("plots")
     line = page.locator("[data-fold=plots] .line", has_text="Test plot")
     line.get_by_role("button", name="Delete").click()
     expect(page.locator("[data-keep-words]")).to_have_text("everywhere")
@@ -158,7 +156,7 @@ def test_a_sheet_is_added_worked_into_hidden_and_merged(table: Table) -> None:
     page = table.page
     box = (560, 600, 620, 640)
     before = land(table, *box)
-    fold(page, "sheets")
+    table.fold("sheets")
     revision = table.revision()
     page.get_by_label("Name of a new sheet").fill("Banks")
     page.get_by_role("button", name="Add a sheet").click()
@@ -170,6 +168,7 @@ def test_a_sheet_is_added_worked_into_hidden_and_merged(table: Table) -> None:
     raised = land(table, *box)
     assert (raised - before).max() > 0.5
     form = page.locator("form[data-sheet-form]")
+    table.fold("sheets")
 
     def settle(label: str) -> None:
         revision = table.revision()
@@ -250,10 +249,11 @@ def test_the_level_book_is_filled_from_the_map_and_flattened_to(table: Table) ->
     table.kept(revision)
     until(page, "fern.rows('levels').some(l => l.name === 'E 600 N 540')")
     expect(page.locator("#altitude .level", has_text="E 600 N")).to_have_count(1)
-    fold(page, "levels")
+    table.fold("levels")
     page.locator("[data-fold=levels] .line", has_text="E 600 N 540").locator("[data-take-level]").click()
     expect(page.locator("[data-tool=flatten]")).to_have_attribute("aria-pressed", "true")
     assert page.evaluate("fern.state.brushes.flatten.own.target_m") == pytest.approx(z, abs=0.006)
+    table.fold("levels")
     # Its elevation by figures: one revision, and the bar follows.
     revision = table.revision()
     field = page.get_by_label("E 600 N 540, elevation in metres")
@@ -307,7 +307,7 @@ def test_the_past_is_looked_at_named_and_brought_back(table: Table) -> None:
 def test_weather_over_a_tract_shows_progress_and_can_be_cancelled(table: Table) -> None:
     table.open("ground")
     page = table.page
-    fold(page, "area")
+    table.fold("area")
     before = land(table, 500, 600, 900, 900)
     form = page.locator("[data-area-work=weather]")
     form.locator("[name=kind]").select_option("frost")
@@ -329,7 +329,7 @@ def test_weather_over_a_tract_shows_progress_and_can_be_cancelled(table: Table) 
 def test_a_rectangle_of_land_is_copied_to_a_place_picked_on_the_map(table: Table) -> None:
     table.open("ground")
     page = table.page
-    fold(page, "area")
+    table.fold("area")
     page.get_by_role("tab", name="Move land").click()
     form = page.locator("[data-area-work=move]")
     page.locator("[data-way=box]").click()
@@ -339,6 +339,7 @@ def test_a_rectangle_of_land_is_copied_to_a_place_picked_on_the_map(table: Table
     form.locator("[data-pick]").click()
     page.mouse.click(*table.at(660, 560))
     until(page, "document.getElementById('move-x').value !== '512'")
+    form.get_by_role("button", name="Changed").click()
     form.get_by_label("Blended edge").fill("0")
     form.get_by_label("a copy").check()
     place = page.evaluate(
@@ -361,10 +362,10 @@ def test_land_from_a_seed_is_previewed_made_and_made_anew(table: Table) -> None:
     table.open("ground")
     page = table.page
     before = land(table, 500, 500, 700, 700)
-    fold(page, "seed")
+    table.fold("seed")
     form = page.locator("form[data-make]")
-    form.locator("[data-landform=downs]").fill("0")
-    form.locator("[data-landform=crags]").fill("1")
+    for scape in ("crags", "downs"):
+        form.locator(f"[data-scape={scape}]").click()
     form.get_by_label("Name of the land").fill("Crag test")
     form.get_by_role("button", name="Preview").click()
     until(page, "document.querySelector('[data-preview]').naturalWidth > 100")
@@ -399,7 +400,7 @@ def test_a_picture_of_ones_own_and_a_bad_one(table: Table, tmp_path: Path) -> No
     table.open("ground")
     page = table.page
     page.keyboard.press("r")
-    fold(page, "form")
+    table.fold("form")
     page.locator("#picture-file").set_input_files(bad)
     page.get_by_role("button", name="Add a grey PNG").click()
     expect(page.locator("[data-picture]")).to_contain_text("must be greyscale of 8 or 16 bits, not 8-bit colour")
@@ -515,6 +516,7 @@ def test_covers_of_the_area_in_the_hand(table: Table) -> None:
     expect(page.locator(".toast.calm")).to_contain_text("posts changed")
     assert table.spot(560, 500)["covers"][cover["name"]] == pytest.approx(1, abs=0.01)
     assert table.spot(530, 500)["covers"] != table.spot(560, 500)["covers"]
+    table.tab("Swap")
     page.locator("#swap-from").select_option(cover["key"])
     page.locator("#swap-to").select_option(base["key"])
     at = table.revision()

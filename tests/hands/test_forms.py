@@ -114,7 +114,10 @@ def test_what_may_not_be_is_said_where_it_is_typed(table: Table) -> None:
 def test_a_kind_is_refused_by_its_name(table: Table) -> None:
     table.open("growth", folds={"growth-part": True})
     page = table.page
+    table.tab("Size")
     page.locator("#part-size_min").fill("9")
+    # Where it is wrong comes into sight, also from under another tab.
+    table.tab("How much")
     page.get_by_role("button", name="Set how it stands").click()
     refusal = page.locator("[data-part-form] .invalid-feedback, [data-part-form] .form-error").first
     expect(refusal).to_be_visible(timeout=WAIT)
@@ -145,6 +148,8 @@ def test_no_button_of_a_panel_loses_the_focus(small: SmallTable, bench: str) -> 
     for number in range(count):
         if page.locator("#bench").get_attribute("data-shows") != stage:
             open_it()
+        # Another button may have shut what this one lies in.
+        unfold(page)
         button = page.locator(PRESSABLE).nth(number)
         if button.count() == 0 or not button.is_visible():
             continue

@@ -177,7 +177,7 @@ def table(page: Page, server: Server) -> Table:
 
 
 def test_f1_tells_of_what_has_the_focus(table: Table) -> None:
-    table.open("ground", folds={"sheets": True})
+    table.open("ground")
     page = table.page
     for selector, words in (
         ("[data-tool=smooth]", "Evens out humps and hollows"),

@@ -71,6 +71,41 @@ def test_nothing_is_out_of_reach(page: Page, small: SmallTable, server: Server, 
     assert map_box["width"] * map_box["height"] >= 0.4 * size[0] * min(size[1], map_box["height"] + 130)
 
 
+FIELDS = """() => Object.fromEntries([...document.querySelectorAll("#bench form")]
+  .map((form) => [form.outerHTML.slice(0, 90), [...form.querySelectorAll("input:not([type=hidden]), select, textarea")]
+    .filter((field) => field.checkVisibility()).length]).filter(([, count]) => count > 9))"""
+WORKED_WITH = """() => [...document.querySelectorAll("#bench :is([data-tool], .gives-way, [data-place], #strength)")]
+  .filter((one) => one.checkVisibility() && one.getBoundingClientRect().bottom > innerHeight)
+  .map((one) => one.outerHTML.slice(0, 90))"""
+
+
+@pytest.mark.parametrize("stage", ["ground", "cover", "growth", "water", "light", "sites", "trial", "handover"])
+def test_the_work_stays_in_sight(page: Page, server: Server, stage: str) -> None:
+    """At 1280 by 800 tools, what they lay and the brush are in sight; a fold has their place, and its heading leads
+    back; no form shows more than nine fields at once, whichever tab or "more" of it is open."""
+    page.set_viewport_size({"width": 1280, "height": 800})
+    table = Table(page, server)
+    table.open(stage)
+    assert page.evaluate(WORKED_WITH) == []
+    for name in page.evaluate("[...document.querySelectorAll('#bench [data-fold]')].map((one) => one.dataset.fold)"):
+        button = page.locator(f"[data-fold={name}] .fold-button")
+        if not button.is_visible():
+            continue
+        table.fold(name)
+        assert page.evaluate("document.querySelectorAll('#bench .fold.open').length") == 1
+        expect(page.locator("#bench [data-tool]:visible")).to_have_count(0)
+        many = {name: page.evaluate(FIELDS)}
+        for part in page.locator(f"[data-fold={name}] :is([role=tab], .more-button)").all():
+            if part.is_visible():
+                part.click()
+                many[part.inner_text()] = page.evaluate(FIELDS)
+                if part.get_attribute("role") != "tab":
+                    part.click()
+        assert {where: forms for where, forms in many.items() if forms} == {}
+        button.click()
+        assert page.evaluate("document.querySelectorAll('#bench .fold.open').length") == 0
+
+
 def test_text_may_be_spaced_out(page: Page, small: SmallTable) -> None:
     """WCAG 2.2, 1.4.12: line height 1.5, letters 0.12, words 0.16 of the size, and nothing is lost."""
     page.set_viewport_size({"width": 1024, "height": 768})

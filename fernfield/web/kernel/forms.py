@@ -29,6 +29,7 @@ class Shown:
     low, high : of a number; None where there is no end
     choices : value and words; the first may be the empty one, for leaving it out
     when : "other=value another", or nothing
+    under, first : the heading that it stands under, which tells what differs from its first value
     """
 
     name: str
@@ -47,17 +48,26 @@ class Shown:
     longest: int | None = None
     percent: bool = False
     help: str = ""
+    under: str = ""
+    first: Any = None
 
     @property
     def text(self) -> str:
         """The value as a form shows it."""
-        if self.value is None:
+        return self._text(self.value)
+
+    @property
+    def first_text(self) -> str:
+        return self._text(self.first)
+
+    def _text(self, value: Any) -> str:
+        if value is None:
             return ""
-        if isinstance(self.value, bool):
-            return "true" if self.value else ""
-        if isinstance(self.value, float | int):
-            return f"{self.value * (100 if self.percent else 1):.10g}"
-        return str(self.value)
+        if isinstance(value, bool):
+            return "true" if value else ""
+        if isinstance(value, float | int):
+            return f"{value * (100 if self.percent else 1):.10g}"
+        return str(value)
 
     @property
     def about(self) -> str:
@@ -150,7 +160,7 @@ def _shown(name: str, info: FieldInfo, prefix: str, values: Mapping[str, Any]) -
         None if low is None else low * scale, None if high is None else high * scale,
         "1" if kind.base is int else "any" if say.step is None else f"{say.step:g}",
         not kind.optional and (info.is_required() or sort == "number"), value, choices, say.left_out, say.when, longest,
-        say.percent,
+        say.percent, under=say.under, first=first,
     )  # fmt: skip
 
 
@@ -193,5 +203,5 @@ def field_of(setting: Setting, pictures: Iterable[tuple[str, str]] = (), of: str
     return Shown(
         setting.name, setting.label, "choice" if choices else "number", setting.unit, "", ends[0], ends[1],
         "1" if setting.whole else "any", setting.first is not None, setting.first, choices, setting.left_out,
-        percent=setting.percent, help=words_for(f"{of}.{setting.name}"),
+        percent=setting.percent, help=words_for(f"{of}.{setting.name}"), first=setting.first,
     )  # fmt: skip

@@ -41,10 +41,10 @@ class Cover(Row):
     hidden: Annotated[bool, UNASKED] = False
     texture: Annotated[Key | None, UNASKED] = None
     steep_texture: Annotated[Key | None, UNASKED] = None
-    tile_m: Annotated[float, Field(ge=0.25, le=200), Say("Tile size", "m")] = 4.0
-    turn_deg: Annotated[Bearing, Say("Turn of the tile", "°")] = 0.0
+    tile_m: Annotated[float, Field(ge=0.25, le=200), Say("Tile size", "m", under="More")] = 4.0
+    turn_deg: Annotated[Bearing, Say("Turn of the tile", "°", under="More")] = 0.0
     pace: Annotated[float, Field(ge=0.1, le=1), Say("Pace of a walker", "%", percent=True)] = 1.0
-    sound: Annotated[NameText | None, Say("Sound underfoot", left_out="none")] = None
+    sound: Annotated[NameText | None, Say("Sound underfoot", left_out="none", under="More")] = None
     likes: Annotated[tuple[Key, ...], Field(max_length=64), UNASKED] = ()
 
 

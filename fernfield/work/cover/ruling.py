@@ -23,10 +23,10 @@ class Rule(Row):
     cover: Annotated[Key, UNASKED]
     name: Annotated[NameText | None, UNASKED] = None
     amount: Annotated[float, Field(ge=0, le=1), Say("Amount", "%", percent=True)] = 1.0
-    ragged: Annotated[float, Field(ge=0, le=1), Say("Raggedness", "%", percent=True)] = 0.0
-    grain_m: Annotated[float, Field(ge=0.5, le=1_000), Say("Grain of its edges", "m")] = 20.0
-    seed: Annotated[int, Field(ge=0, le=2**31 - 1), Say("Seed")] = 1
-    off: Annotated[bool, Say("Left out for now")] = False
+    ragged: Annotated[float, Field(ge=0, le=1), Say("Raggedness", "%", percent=True, under="More")] = 0.0
+    grain_m: Annotated[float, Field(ge=0.5, le=1_000), Say("Grain of its edges", "m", under="More")] = 20.0
+    seed: Annotated[int, Field(ge=0, le=2**31 - 1), Say("Seed", under="More")] = 1
+    off: Annotated[bool, Say("Left out for now", under="More")] = False
     conditions: Annotated[Conditions, UNASKED] = ()
 
     @model_validator(mode="after")

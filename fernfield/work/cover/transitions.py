@@ -32,9 +32,9 @@ class Transition(Row):
     first: Annotated[Key, UNASKED]
     second: Annotated[Key, UNASKED]
     steps: Annotated[tuple[TransitionStep, ...], Field(min_length=1, max_length=8), UNASKED]
-    ragged: Annotated[float, Field(ge=0, le=1), Say("Raggedness", "%", percent=True)] = 0.0
-    grain_m: Annotated[float, Field(ge=0.5, le=1_000), Say("Grain of its edges", "m")] = 15.0
-    seed: Annotated[int, Field(ge=0, le=2**31 - 1), Say("Seed")] = 1
+    ragged: Annotated[float, Field(ge=0, le=1), Say("Raggedness", "%", percent=True, under="More")] = 0.0
+    grain_m: Annotated[float, Field(ge=0.5, le=1_000), Say("Grain of its edges", "m", under="More")] = 15.0
+    seed: Annotated[int, Field(ge=0, le=2**31 - 1), Say("Seed", under="More")] = 1
 
     @model_validator(mode="after")
     def _can_be_laid(self) -> Transition:

@@ -81,14 +81,14 @@ class MoveLand(Area):
     x: Annotated[Coordinate, Say("To east", "m")]
     y: Annotated[Coordinate, Say("To north", "m")]
     tract: Annotated[str | None, Field(max_length=40), UNASKED] = None
-    turn_deg: Annotated[float, Field(ge=-360, le=360), Say("Turn", "°")] = 0.0
-    mirror: Annotated[bool, Say("mirrored")] = False
-    lift_m: Annotated[float, Field(ge=-2000, le=2000), Say("Lift", "m")] = 0.0
-    blend_m: Annotated[float, Field(ge=0, le=500), Say("Blended edge", "m")] = 10.0
+    turn_deg: Annotated[float, Field(ge=-360, le=360), Say("Turn", "°", under="Changed")] = 0.0
+    mirror: Annotated[bool, Say("mirrored", under="Changed")] = False
+    lift_m: Annotated[float, Field(ge=-2000, le=2000), Say("Lift", "m", under="Changed")] = 0.0
+    blend_m: Annotated[float, Field(ge=0, le=500), Say("Blended edge", "m", under="Changed")] = 10.0
     copy_land: Annotated[bool, Say("a copy: the land stays here too")] = False
-    growth: Annotated[bool, Say("with its growth")] = False
-    covers: Annotated[bool, Say("with its covers")] = False
-    pieces: Annotated[bool, Say("with its pieces and starts")] = False
+    growth: Annotated[bool, Say("with its growth", under="Goes along")] = False
+    covers: Annotated[bool, Say("with its covers", under="Goes along")] = False
+    pieces: Annotated[bool, Say("with its pieces and starts", under="Goes along")] = False
     sheet: SheetKey = None
 
     @model_validator(mode="after")

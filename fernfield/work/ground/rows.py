@@ -51,7 +51,7 @@ class Landscape(Row):
 
     name: str
     weight: Annotated[float, Field(gt=0, le=1000)] = 1.0
-    patch_m: Annotated[float, Field(ge=10, le=100_000), Say("Patches", "m")] = 600.0
+    patch_m: Annotated[float, Field(ge=10, le=100_000), Say("Patches", "m", under="Patches")] = 600.0
     settings: Annotated[dict[str, float], UNASKED] = Field(default_factory=dict)
 
     @model_validator(mode="after")
@@ -79,13 +79,13 @@ class Weathering(Row):
     erodes : how fast streams cut, in millionths (K of the stream power law); concavity : of their profiles (m / n)
     """
 
-    streams_ka: Annotated[float, Field(ge=0, le=20_000), Say("Thousands of years of streams")] = 0.0
-    uplift_mm: Annotated[float, Field(ge=0, le=10), Say("Land rises", "mm/year")] = 0.2
-    erodes: Annotated[float, Field(ge=0.01, le=1_000), Say("Streams cut", "millionths")] = 5.0
-    concavity: Annotated[float, Field(ge=0.1, le=0.9), Say("Concavity")] = 0.45
+    streams_ka: Annotated[float, Field(ge=0, le=20_000), Say("Thousands of years of streams", under="Weather")] = 0.0
+    uplift_mm: Annotated[float, Field(ge=0, le=10), Say("Land rises", "mm/year", under="How streams cut")] = 0.2
+    erodes: Annotated[float, Field(ge=0.01, le=1_000), Say("Streams cut", "millionths", under="How streams cut")] = 5.0
+    concavity: Annotated[float, Field(ge=0.1, le=0.9), Say("Concavity", under="How streams cut")] = 0.45
 
-    drops_per_m2: Annotated[float, Field(ge=0, le=20), Say("Rain", "/m²")] = 0.0
-    passes: Annotated[int, Field(ge=0, le=5_000), Say("Frost", "passes")] = 0
+    drops_per_m2: Annotated[float, Field(ge=0, le=20), Say("Rain", "/m²", under="Weather")] = 0.0
+    passes: Annotated[int, Field(ge=0, le=5_000), Say("Frost", "passes", under="Weather")] = 0
     repose_deg: Annotated[float, Field(ge=1, le=80), UNASKED] = 36.0
 
 
@@ -99,14 +99,14 @@ class Recipe(Row):
 
     seed: Annotated[int, Field(ge=0, lt=2**31), Say("Seed")] = 1
     landscapes: Annotated[tuple[Landscape, ...], Field(min_length=1, max_length=12)]
-    blend_m: Annotated[float, Field(ge=0, le=5_000), Say("Blend", "m")] = 120.0
-    base_m: Annotated[Elevation, Say("Ground begins at", "m")] = 2.0
+    blend_m: Annotated[float, Field(ge=0, le=5_000), Say("Blend", "m", under="Patches")] = 120.0
+    base_m: Annotated[Elevation, Say("Ground begins at", "m", under="More")] = 2.0
     height_m: Annotated[float | None, Field(gt=0, le=6_000), Say("Height", "m", left_out="their own")] = None
-    widen: Annotated[bool, Say("Make landscapes wider where they are too tall for their patch")] = False
+    widen: Annotated[bool, Say("Make landscapes wider where they are too tall for their patch", under="More")] = False
     plot: Annotated[Key | None, UNASKED] = None
     box: Annotated[tuple[float, float, float, float] | None, UNASKED] = None
     outline: Annotated[tuple[Spot, ...] | None, Field(min_length=3, max_length=2000), UNASKED] = None
-    feather_m: Annotated[float, Field(ge=0, le=2_000), Say("Soft edge", "m")] = 40.0
+    feather_m: Annotated[float, Field(ge=0, le=2_000), Say("Soft edge", "m", under="More")] = 40.0
     weathering: Annotated[Weathering | None, UNASKED] = None
     tract: Annotated[TractId | None, UNASKED] = None
 

@@ -129,11 +129,11 @@ class Mix(Row):
     """
 
     name: Annotated[Name, Say("Name")]
-    seed: Annotated[int, Field(ge=0, lt=2**31), Say("Seed")] = 1
+    seed: Annotated[int, Field(ge=0, lt=2**31), Say("Seed", under="More")] = 1
     density_per_ha: Annotated[float, Field(ge=0, le=DENSEST_PER_HA), Say("Density", "/ha")] = 200.0
-    between_m: Annotated[float, Field(ge=0, le=MOST_APART_M), Say("Apart from other kinds", "m")] = 0.0
-    open: Annotated[float, Field(ge=0, le=0.95), Say("Kept open", "%", percent=True)] = 0.0
-    open_m: Annotated[float, Field(ge=2, le=1_000), Say("Size of what is open", "m")] = 60.0
+    between_m: Annotated[float, Field(ge=0, le=MOST_APART_M), Say("Apart from other kinds", "m", under="More")] = 0.0
+    open: Annotated[float, Field(ge=0, le=0.95), Say("Kept open", "%", percent=True, under="More")] = 0.0
+    open_m: Annotated[float, Field(ge=2, le=1_000), Say("Size of what is open", "m", under="More")] = 60.0
     kinds: Annotated[tuple[Part, ...], Field(max_length=MOST_IN_A_MIX), UNASKED] = ()
     conditions: Annotated[Conditions, UNASKED] = ()
 

@@ -18,6 +18,7 @@ class Say:
     step : of a number; any when left out
     percent : a share of 1 that is typed in percent
     long : a text of several lines
+    under : asked seldom, under this heading, which tells what is set there and opens one at a time
     asked : False for a field that no form asks for
     """
 
@@ -30,6 +31,7 @@ class Say:
     step: float | None = None
     percent: bool = False
     long: bool = False
+    under: str = ""
     asked: bool = True
 
 

@@ -1,6 +1,6 @@
 // The covers: the list of them, what they fill, the rules that put them, and how much of each there is.
 import Alpine from "/static/js/kernel/alpine.js";
-import { markWrong, send, sendAlso } from "/static/js/kernel/forms.js";
+import { markWrong, send, sendAlso, settle } from "/static/js/kernel/forms.js";
 import { ask, say } from "/static/js/kernel/say.js";
 import { fetchPanel, turnTo, watchForm } from "/static/js/seen/bench.js";
 import { only, row, rows, subject } from "/static/js/seen/rows.js";
@@ -396,6 +396,7 @@ function fillOpen() {
     if (field.type === "checkbox") field.checked = Boolean(rule[name]);
     else field.value = String(field.dataset.percent !== undefined ? Math.round(rule[name] * 1000) / 10 : rule[name]);
   }
+  settle(form);
 }
 
 // Transitions

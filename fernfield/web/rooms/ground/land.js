@@ -25,6 +25,9 @@ export function beginRecipe(box) {
     const target = /** @type {HTMLInputElement} */ (event.target);
     if (target.matches("[data-landform]")) showSettings(form);
     if (target.name === "sheet" && target.value) fillFrom(form, target.value);
+    // A picture that is looked at follows what is typed.
+    const image = /** @type {HTMLImageElement} */ (form.querySelector("[data-preview]"));
+    if (!image.hidden && form.checkValidity() && recipeOf(form).landscapes.length) preview(form, wanted());
   });
   form
     .querySelector("[data-preview-land]")

@@ -88,6 +88,9 @@ Alpine.data("ground", () => ({
   get toolWords() {
     return TOOLS[tool()]?.words || "";
   },
+  get sheetWords() {
+    return state.sheet ? (row("sheets", state.sheet)?.name ?? "") : "";
+  },
   get keepWords() {
     const k = state.keepTo;
     if (!k) return "everywhere";

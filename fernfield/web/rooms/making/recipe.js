@@ -1,7 +1,11 @@
 // The recipe that a form says, as the API has it; and a form that says a recipe.
+import { settle } from "/static/js/kernel/forms.js";
 
 /** @param {HTMLFormElement} form @param {string} name @returns {any} */
 const field = (form, name) => form.elements.namedItem(name);
+
+/** What the weather does, as the fields of a form are called. */
+const WEATHER = ["streams_ka", "uplift_mm", "erodes", "concavity", "drops_per_m2", "passes"];
 
 /** @param {HTMLFormElement} form */
 export function recipeOf(form) {
@@ -20,8 +24,8 @@ export function recipeOf(form) {
   for (const name of ["seed", "blend_m", "height_m", "base_m", "feather_m"])
     if (amount(name) !== undefined) recipe[name] = amount(name);
   if (field(form, "widen")?.checked) recipe.widen = true;
-  if (amount("drops_per_m2") || amount("passes"))
-    recipe.weathering = { drops_per_m2: amount("drops_per_m2"), passes: amount("passes") };
+  if (amount("streams_ka") || amount("drops_per_m2") || amount("passes"))
+    recipe.weathering = Object.fromEntries(WEATHER.map((name) => [name, amount(name)]));
   return recipe;
 }
 
@@ -31,7 +35,9 @@ const landforms = (form) =>
 /** @param {HTMLFormElement} form @param {string} landform @returns {HTMLElement} */
 const box = (form, landform) => /** @type {HTMLElement} */ (form.querySelector(`[data-settings-of="${landform}"]`));
 /** @param {HTMLFormElement} form @param {string} landform @returns {HTMLInputElement[]} */
-const own = (form, landform) => [...box(form, landform).querySelectorAll("input")];
+const own = (form, landform) => [
+  .../** @type {NodeListOf<HTMLInputElement>} */ (box(form, landform).querySelectorAll("[data-more] input")),
+];
 
 /** A landform's own settings, where they differ from the first ones. @param {HTMLFormElement} form @param {string} landform */
 function settingsOf(form, landform) {
@@ -41,7 +47,14 @@ function settingsOf(form, landform) {
 
 /** The settings of the landforms that are asked for are there. @param {HTMLFormElement} form */
 export function showSettings(form) {
-  for (const one of landforms(form)) box(form, one.dataset.landform || "").hidden = !(Number(one.value) > 0);
+  const count = landforms(form).filter((one) => Number(one.value) > 0).length;
+  for (const one of landforms(form)) {
+    const taken = Number(one.value) > 0;
+    // A weight is beside others.
+    /** @type {HTMLElement} */ (one.closest(".setting")).hidden = count < 2;
+    box(form, one.dataset.landform || "").hidden = !taken;
+    form.querySelector(`[data-scape="${one.dataset.landform}"]`)?.setAttribute("aria-pressed", String(taken));
+  }
 }
 
 /** The form says a recipe. @param {HTMLFormElement} form @param {any} recipe */
@@ -54,20 +67,34 @@ export function fillRecipe(form, recipe) {
   }
   const values = {
     ...recipe,
-    ...(recipe.weathering || { drops_per_m2: 0, passes: 0 }),
+    ...(recipe.weathering || { streams_ka: 0, drops_per_m2: 0, passes: 0 }),
     patch_m: recipe.landscapes[0].patch_m,
   };
-  for (const name of ["seed", "blend_m", "height_m", "base_m", "feather_m", "patch_m", "drops_per_m2", "passes"])
-    if (field(form, name)) field(form, name).value = values[name] ?? "";
+  for (const name of ["seed", "blend_m", "height_m", "base_m", "feather_m", "patch_m", ...WEATHER])
+    if (field(form, name)) field(form, name).value = values[name] ?? field(form, name).defaultValue;
   if (field(form, "widen")) field(form, "widen").checked = Boolean(recipe.widen);
   showSettings(form);
+  settle(form);
+}
+
+// A landscape is taken, or left, by its picture.
+document.addEventListener("click", (event) => {
+  const scape = /** @type {HTMLElement | null} */ (
+    /** @type {Element} */ (event.target).closest?.("[data-scape]") ?? null
+  );
+  const form = scape?.closest("form");
+  const weight = form && landforms(form).find((one) => one.dataset.landform === scape?.dataset.scape);
+  if (weight) type(weight, Number(weight.value) > 0 ? "0" : "1");
+});
+
+/** As if it had been typed: the picture follows, and what is typed is kept. @param {HTMLInputElement} field @param {string} value */
+function type(field, value) {
+  field.value = value;
+  for (const name of ["input", "change"]) field.dispatchEvent(new Event(name, { bubbles: true }));
 }
 
 document.addEventListener("click", (event) => {
   const button = /** @type {Element} */ (event.target).closest?.("[data-another-seed]");
   const seed = button && /** @type {HTMLInputElement | null} */ (button.closest("form")?.querySelector("[name=seed]"));
-  if (!seed) return;
-  seed.value = String(1 + Math.floor(Math.random() * 99_999));
-  // As if it had been typed: the picture follows, and what is typed is kept.
-  for (const name of ["input", "change"]) seed.dispatchEvent(new Event(name, { bubbles: true }));
+  if (seed) type(seed, String(1 + Math.floor(Math.random() * 99_999)));
 });

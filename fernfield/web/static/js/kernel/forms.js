@@ -4,6 +4,8 @@
 //   data-optional                left empty it says null; data-empty: it says the empty text; else it is not said
 //   data-apart                   a part that the page says in its own way
 //   data-percent                 typed in percent, said as a share
+//   data-next                    one of several alike: it is there when the one before it says something
+//   data-more                    what is asked seldom: its button tells what in it differs from `data-first`
 //   data-then                    what the page does after it went well: "reset", or a word that is told as fern:word
 //   data-said                    what is told when it went well and nothing else on the page shows it
 //   data-row="collection/key"    the form follows that row, but for what is being typed
@@ -86,6 +88,42 @@ export function settle(form) {
     part.hidden = hide;
     for (const own of fieldsOf(part)) own.disabled = hide;
   }
+  for (const part of /** @type {NodeListOf<HTMLElement>} */ (form.querySelectorAll("[data-next]"))) {
+    const before = part.previousElementSibling;
+    const says = (/** @type {Element} */ one) => [...one.querySelectorAll("select")].some((field) => field.value);
+    part.hidden = Boolean(before?.matches("[data-next]")) && !says(part) && !says(/** @type {Element} */ (before));
+  }
+  for (const part of /** @type {NodeListOf<HTMLElement>} */ (form.querySelectorAll("[data-more]"))) tellMore(part);
+}
+
+/** What is set in a part that is shut, or else what can be set there. @param {HTMLElement} part */
+function tellMore(part) {
+  const words = part.parentElement?.querySelector("[data-more-words]");
+  if (!words) return;
+  const own = fieldsOf(part).filter((field) => !field.disabled && field.type !== "file" && plainLabel(field));
+  const set = own.filter((field) => textOf(field) !== (field.dataset.first ?? ""));
+  words.textContent = (set.length ? set.map(setTo) : own.map((field) => plainLabel(field).toLowerCase())).join(", ");
+}
+/** @param {Field} field */
+const textOf = (field) =>
+  field instanceof HTMLInputElement && field.type === "checkbox" ? (field.checked ? "true" : "") : field.value;
+/** @param {Field} field */
+function setTo(field) {
+  const unit = field.closest(".input-group")?.querySelector(".input-group-text")?.textContent ?? "";
+  if (field instanceof HTMLInputElement && field.type === "checkbox") return plainLabel(field).toLowerCase();
+  const value = field instanceof HTMLSelectElement ? (field.selectedOptions[0]?.textContent ?? "") : field.value;
+  return `${plainLabel(field).toLowerCase()} ${value} ${unit}`.trim();
+}
+
+/** Whatever of the page keeps a field from being seen opens. @param {Element} field */
+function reveal(field) {
+  for (let at = field.parentElement; at; at = at.parentElement) {
+    if (at.matches(".collapse:not(.show)")) window.bootstrap.Collapse.getOrCreateInstance(at, { toggle: false }).show();
+    if (at.matches(".tab-pane:not(.active)"))
+      window.bootstrap.Tab.getOrCreateInstance(
+        /** @type {Element} */ (document.querySelector(`[data-bs-target="#${at.id}"]`)),
+      ).show();
+  }
 }
 
 // What was wrong
@@ -132,9 +170,13 @@ function showError(field, message) {
 /** Say beside a field that it is wrong, or with "" that it is not any more. @param {Field} field @param {string} message */
 export const markWrong = (field, message) => (message ? showError(field, message) : clearError(field));
 
+/** @param {Field} field */
+const plainLabel = (field) =>
+  field.labels?.[0]?.firstChild?.textContent?.trim() || field.getAttribute("aria-label") || "";
+
 /** What a person calls a field. @param {Field} field */
 export function labelOf(field) {
-  const label = field.labels?.[0]?.firstChild?.textContent?.trim() || field.getAttribute("aria-label") || "";
+  const label = plainLabel(field);
   const legend = field.closest("fieldset")?.querySelector("legend")?.textContent?.trim().split("\n")[0].trim();
   return legend && label ? `${legend}, ${label.slice(0, 1).toLowerCase()}${label.slice(1)}` : label;
 }
@@ -194,6 +236,7 @@ export function showErrors(form, problem) {
       form.prepend(note);
     }
   }
+  if (first) reveal(first);
   first?.focus();
 }
 
@@ -379,6 +422,8 @@ function wrongWith(field) {
   if ((v.rangeUnderflow || v.rangeOverflow) && range) return `It may be ${range}, not ${field.value}.`;
   return field.validationMessage;
 }
+// What keeps a form from being sent is seen (the browser asks each field before it goes).
+document.addEventListener("invalid", (event) => reveal(/** @type {Element} */ (event.target)), { capture: true });
 // A finger that goes up or down over a slider means the panel, not the value: it is as it was then.
 document.addEventListener("pointerdown", (event) => {
   const slider = event.target;

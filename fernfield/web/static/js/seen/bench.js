@@ -235,31 +235,38 @@ function flat(values, prefix = "") {
   );
 }
 
-// Folds stay as they were left
+// Folds stay as they were left; the one that is open has the whole bench
 
 function followFolds() {
+  let open = /** @type {boolean} */ (false);
   for (const fold of /** @type {NodeListOf<HTMLElement>} */ (box.querySelectorAll("[data-fold]"))) {
-    const name = fold.dataset.fold || "";
-    const part = /** @type {HTMLElement} */ (fold.querySelector(".collapse"));
-    part.classList.toggle("show", Boolean(state.folds[name]));
-    const button = fold.querySelector("[data-bs-toggle=collapse]");
-    button?.classList.toggle("collapsed", !state.folds[name]);
-    button?.setAttribute("aria-expanded", String(Boolean(state.folds[name])));
+    /** @type {boolean} */
+    const here = Boolean(state.folds[fold.dataset.fold || ""]) && !open;
+    open ||= here;
+    fold.classList.toggle("open", here);
+    fold.querySelector(".collapse")?.classList.toggle("show", here);
+    const button = /** @type {HTMLElement} */ (fold.querySelector(".fold-button"));
+    button.classList.toggle("collapsed", !here);
+    button.setAttribute("aria-expanded", String(here));
+    button.title = here ? "Back to the tools" : "";
   }
 }
-// A fold that opens below the edge comes into view.
-box.addEventListener("shown.bs.collapse", (/** @type {Event} */ event) =>
-  /** @type {Element} */ (event.target).closest("[data-fold]")?.scrollIntoView({ block: "nearest" }),
-);
+/** Open one fold of the bench, and shut the others; with "" the tools are back. @param {string} name */
+export function openFold(name) {
+  const here = [...box.querySelectorAll("[data-fold]")].map((fold) => fold.getAttribute("data-fold") ?? "");
+  state.folds = { ...state.folds, ...Object.fromEntries(here.map((one) => [one, one === name])) };
+  followFolds();
+  box.scrollTop = 0;
+  keep();
+}
 for (const [what, open] of /** @type {[string, boolean][]} */ ([
   ["show.bs.collapse", true],
   ["hide.bs.collapse", false],
 ])) {
   box.addEventListener(what, (/** @type {Event} */ event) => {
-    const name = /** @type {Element} */ (event.target).closest("[data-fold]")?.getAttribute("data-fold");
-    if (!name) return;
-    state.folds = { ...state.folds, [name]: open };
-    keep();
+    const part = /** @type {HTMLElement} */ (event.target);
+    const name = part.parentElement?.dataset.fold;
+    if (name) openFold(open ? name : "");
   });
 }
 
@@ -292,10 +299,21 @@ export function openTab(name, tab) {
 /** Take a tool of the present stage. @param {string} name */
 export function take(name) {
   state.tools[state.stage] = name;
-  keep();
+  // Its settings are what is worked with now.
+  openFold("");
 }
 actions.tool = take;
 actions.stage = goTo;
+
+/** What is in the hand is in sight, where its list gives way to the brush. */
+watch(
+  () => [state.subjects, state.shows],
+  () =>
+    Alpine.nextTick(() => {
+      for (const one of box.querySelectorAll(".gives-way [aria-pressed=true]"))
+        one.scrollIntoView({ block: "nearest" });
+    }),
+);
 
 Alpine.data("tools", () => ({
   /** @param {Event} event */
