@@ -29,6 +29,7 @@ from fernfield.work.sites.rows import THINGS, default_start
 from fernfield.work.strokes import Stroke
 from fernfield.work.studio import Studio
 from fernfield.work.trial.walks import Walk
+from fernfield.work.warm import BESIDE, compiling, warm_kernels
 from fernfield.work.worlds.beginnings import WorldSpec
 from tests.browser.driving import browser, desk, page, server
 from tests.browser.small import small, small_world
@@ -62,6 +63,14 @@ def pytest_configure(config: pytest.Config) -> None:
     left = os.sysconf("SC_AVPHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
     if min(free, left) > ROOM_BYTES:
         os.environ.setdefault("PYTEST_DEBUG_TEMPROOT", str(IN_MEMORY))
+
+
+def pytest_sessionstart(session: pytest.Session) -> None:
+    """What was never compiled on this machine is compiled once, by both processors, before workers and servers ask."""
+    shares = session.config.getoption("numprocesses", None) and not hasattr(session.config, "workerinput")
+    if shares and (beside := compiling()) is not None:
+        warm_kernels(steps=BESIDE[::-1])
+        beside.follow(lambda done, of: None)
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:

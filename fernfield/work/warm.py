@@ -136,6 +136,8 @@ SEEN: tuple[Step, ...] = (_pictures, _overviews, _growth)
 """What has to be there before a world can be looked at."""
 HANDS: tuple[Step, ...] = (_tools, _noise, _masks, _paths, _weather, _water)
 STEPS: tuple[Step, ...] = (*SEEN, *HANDS)
+BESIDE: tuple[Step, ...] = (*SEEN[:0:-1], *HANDS, SEEN[0])
+"""The process that begins another one compiles what is seen from its first step on: the other from its last."""
 
 
 def warm_kernels(say: Callable[[int, int], None] = lambda done, of: None, steps: Sequence[Step] = STEPS) -> None:
@@ -170,5 +172,4 @@ def compiling() -> Beside | None:
 
 
 if __name__ == "__main__":
-    # The process that began this one compiles what is seen from its first step on: here from its last.
-    warm_kernels(lambda done, of: print(done, of, flush=True), [*SEEN[:0:-1], *HANDS, SEEN[0]])
+    warm_kernels(lambda done, of: print(done, of, flush=True), BESIDE)
