@@ -165,11 +165,11 @@ def gallery() -> None:
 def seed(page: Page) -> None:
     """The recipe of a plot's land, with its preview."""
     page.locator("[data-fold=seed] .fold-button").click()
+    for scape in ("fells", "crags"):
+        page.locator(f"[data-scape={scape}]").click()
     page.locator("#form-fells").fill("2")
-    page.locator("#form-crags").fill("1")
     page.locator("[data-preview-land]").click()
     page.locator("[data-preview]").wait_for()
-    page.locator("[data-preview]").scroll_into_view_if_needed()
     shoot(page, "seed", 800)
     page.locator("[data-fold=seed] .fold-button").click()
 

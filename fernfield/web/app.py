@@ -6,6 +6,7 @@ import asyncio
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 
 from anyio import CapacityLimiter, to_thread
@@ -21,6 +22,7 @@ from starlette.types import Scope
 from fernfield import __version__
 from fernfield.web.kernel import jobs
 from fernfield.web.kernel.access import Access, is_here
+from fernfield.web.kernel.answers import described
 from fernfield.web.kernel.assets import at, import_map
 from fernfield.web.kernel.drawn import DrawnTiles
 from fernfield.web.kernel.forms import field_of, fields_of
@@ -93,6 +95,7 @@ def create_app(studio: Studio, settings: Settings | None = None, demo: welcome.B
         studio.close()
 
     app = FastAPI(title="Fern Field", version=__version__, docs_url=None, redoc_url=None, lifespan=lifespan)
+    app.openapi = partial(described, app)  # type: ignore[method-assign]
     app.state.studio, app.state.demo = studio, demo
     app.state.templates = _templates()
     app.state.access = access = Access(studio.data, settings.phrase, settings.look_phrase)

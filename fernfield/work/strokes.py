@@ -234,7 +234,7 @@ def work_of(stroke: Stroke, grid: Grid) -> float:
 def draw_stroke(job: Job, world: OpenWorld, tract_id: str, stroke: Stroke) -> dict[str, Any]:
     """A stroke that takes long, beside the rest."""
     words = f"{TOOLS[stroke.tool].label}: drawing the stroke"
-    return world.stroke(tract_id, stroke, lambda done: job.step(0.95 * done, words)).public()
+    return dict(world.stroke(tract_id, stroke, lambda done: job.step(0.95 * done, words)).public())
 
 
 STROKE = JobKind("stroke", "Drawing a stroke", draw_stroke)

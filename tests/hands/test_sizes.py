@@ -71,9 +71,10 @@ def test_nothing_is_out_of_reach(page: Page, small: SmallTable, server: Server, 
     assert map_box["width"] * map_box["height"] >= 0.4 * size[0] * min(size[1], map_box["height"] + 130)
 
 
-FIELDS = """() => Object.fromEntries([...document.querySelectorAll("#bench form")]
-  .map((form) => [form.outerHTML.slice(0, 90), [...form.querySelectorAll("input:not([type=hidden]), select, textarea")]
-    .filter((field) => field.checkVisibility()).length]).filter(([, count]) => count > 9))"""
+FIELDS = """() => Object.fromEntries([...document.querySelectorAll("#bench form")].map((form) => {
+  const all = [...form.querySelectorAll("input:not([type=hidden], [data-plot]), select, textarea")];
+  return [form.outerHTML.slice(0, 90), all.filter((field) => field.checkVisibility()).length];
+}).filter(([, count]) => count > 9))"""
 WORKED_WITH = """() => [...document.querySelectorAll("#bench :is([data-tool], .gives-way, [data-place], #strength)")]
   .filter((one) => one.checkVisibility() && one.getBoundingClientRect().bottom > innerHeight)
   .map((one) => one.outerHTML.slice(0, 90))"""

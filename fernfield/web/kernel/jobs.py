@@ -6,7 +6,7 @@ import asyncio
 import contextlib
 import json
 from collections.abc import AsyncIterator
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import Query, Request
 from fastapi.responses import HTMLResponse, Response
@@ -14,6 +14,7 @@ from sse_starlette import EventSourceResponse
 
 from fernfield.web.kernel.parts import TheStudio, page
 from fernfield.web.kernel.routing import Router
+from fernfield.work.kernel.jobs import JobTold
 
 router = Router(prefix="/api/jobs", tags=["jobs"])
 STOP_POLLING = 286
@@ -25,7 +26,7 @@ Into = Annotated[str | None, Query(max_length=40)]
 
 
 @router.get("/{job}")
-def get_job(job: str, studio: TheStudio) -> dict[str, Any]:
+def get_job(job: str, studio: TheStudio) -> JobTold:
     return studio.jobs.get(job).public()
 
 
@@ -59,7 +60,7 @@ async def job_events(job: str, studio: TheStudio, request: Request) -> EventSour
 
 
 @router.delete("/{job}")
-def cancel_job(job: str, studio: TheStudio) -> dict[str, Any]:
+def cancel_job(job: str, studio: TheStudio) -> JobTold:
     return studio.jobs.cancel(job).public()
 
 

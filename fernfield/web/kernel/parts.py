@@ -6,12 +6,14 @@ from typing import Annotated, Any
 
 from fastapi import Depends, Path, Query, Request
 from fastapi.responses import JSONResponse, Response
+from typing_extensions import TypedDict
 
 from fernfield.work.kernel.jobs import Job
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rows import RevisionNumber
 from fernfield.work.kernel.world import OpenWorld, Outcome
+from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.studio import Studio
 
 
@@ -70,11 +72,18 @@ def _land(
 TheLand = Annotated[tuple[OpenWorld, Land], Depends(_land)]
 
 
-def outcome_json(outcome: Outcome) -> dict[str, Any]:
-    return dict(outcome.public())
+def outcome_json(outcome: Outcome) -> Edited:
+    return outcome.public()
 
 
-def keyed_json(key: str, outcome: Outcome) -> dict[str, Any]:
+class Keyed(Edited):
+    """What an edit of a row came to, and the row's key."""
+
+    key: str
+    id: str
+
+
+def keyed_json(key: str, outcome: Outcome) -> Keyed:
     """The outcome of an edit of a row."""
     return {"key": key, "id": key, **outcome.public()}
 
@@ -88,6 +97,16 @@ def page(request: Request, name: str, status: int = 200, **context: Any) -> Resp
 def from_page(request: Request) -> bool:
     """Whether htmx asks, and takes a fragment for an answer."""
     return "hx-request" in request.headers
+
+
+class Begun(TypedDict):
+    """Long work that was begun: ask for the job, or listen to its events."""
+
+    job: str
+
+
+JobAnswer = Annotated[Response, Begun]
+"""What a script gets of `job_answer`."""
 
 
 def job_answer(request: Request, job: Job, **also: Any) -> Response:

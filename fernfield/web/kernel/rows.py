@@ -6,9 +6,9 @@ from functools import cache
 from typing import Annotated, Any, Literal, Optional
 
 from fastapi import Query, Response
-from pydantic import create_model
+from pydantic import BaseModel, ConfigDict, create_model
 
-from fernfield.web.kernel.parts import TheWorld, keyed_json
+from fernfield.web.kernel.parts import Keyed, TheWorld, keyed_json
 from fernfield.web.kernel.routing import Router
 from fernfield.work.kernel.commands import Command, Patch, Put, Remove, said_of
 from fernfield.work.kernel.posts.places import from_world
@@ -33,6 +33,21 @@ def partial_of(model: type[Row]) -> type[Command]:
     return made
 
 
+def told_of(collection: Collection[Any]) -> Any:
+    """What the API tells of a row: its fields, and its key; of those that their room tells, no more than the key."""
+    if collection.shown is not None:
+        return Keeps
+    model = collection.model
+    return create_model(f"{model.__name__}Told", __base__=model, key=(str, ...))
+
+
+class Keeps(BaseModel):
+    """A row as its room tells it, by its key."""
+
+    model_config = ConfigDict(extra="allow")
+    key: str
+
+
 @cache
 def rows_router(collection: Collection[Any]) -> Router:
     """The routes of one collection: they know no studio, so that each application of a process has the same."""
@@ -47,7 +62,9 @@ def rows_router(collection: Collection[Any]) -> Router:
 def _many(router: Router, collection: Collection[Any]) -> None:
     model, partial, one = collection.model, partial_of(collection.model), collection.one
 
-    def list_rows(world: TheWorld) -> list[dict[str, Any]]:
+    told = list[told_of(collection)]  # type: ignore[valid-type,misc]
+
+    def list_rows(world: TheWorld) -> told:  # type: ignore[valid-type]
         with world.lock:
             return world.told(collection)
 
@@ -55,22 +72,22 @@ def _many(router: Router, collection: Collection[Any]) -> None:
         own = said_of(row)
         return from_world(world, collection, key, own) if within == "world" and collection.in_tract else own
 
-    def put_row(key: Key, row: model, world: TheWorld, within: Metres = "tract") -> dict[str, Any]:  # type: ignore[valid-type]
+    def put_row(key: Key, row: model, world: TheWorld, within: Metres = "tract") -> Keyed:  # type: ignore[valid-type]
         with world.lock:
             outcome = world.edit(Put(collection=collection.name, key=key, row=said(world, key, row, within)))
         return keyed_json(key, outcome)
 
-    def add_row(row: model, world: TheWorld, response: Response, within: Metres = "tract") -> dict[str, Any]:  # type: ignore[valid-type]
+    def add_row(row: model, world: TheWorld, response: Response, within: Metres = "tract") -> Keyed:  # type: ignore[valid-type]
         key = new_key(row.title)  # type: ignore[attr-defined]
         response.headers["location"] = f"/api/worlds/{world.id}/{collection.name}/{key}"
         return put_row(key, row, world, within)
 
-    def patch_row(key: Key, row: partial, world: TheWorld, within: Metres = "tract") -> dict[str, Any]:  # type: ignore[valid-type]
+    def patch_row(key: Key, row: partial, world: TheWorld, within: Metres = "tract") -> Keyed:  # type: ignore[valid-type]
         with world.lock:
             outcome = world.edit(Patch(collection=collection.name, key=key, row=said(world, key, row, within)))
         return keyed_json(key, outcome)
 
-    def remove_row(key: Key, world: TheWorld) -> dict[str, Any]:
+    def remove_row(key: Key, world: TheWorld) -> Keyed:
         return keyed_json(key, world.edit(Remove(collection=collection.name, key=key)))
 
     for path, method, call, words in (
@@ -95,13 +112,13 @@ def _many(router: Router, collection: Collection[Any]) -> None:
 def _only(router: Router, collection: Collection[Any]) -> None:
     model, partial, key = collection.model, partial_of(collection.model), collection.only or ""
 
-    def get_row(world: TheWorld) -> dict[str, Any]:
-        return dict(world.only(collection).model_dump(mode="json"))
+    def get_row(world: TheWorld) -> model:  # type: ignore[valid-type]
+        return world.only(collection)  # type: ignore[no-any-return]
 
-    def put_row(row: model, world: TheWorld) -> dict[str, Any]:  # type: ignore[valid-type]
+    def put_row(row: model, world: TheWorld) -> Keyed:  # type: ignore[valid-type]
         return keyed_json(key, world.edit(Put(collection=collection.name, key=key, row=said_of(row))))
 
-    def patch_row(row: partial, world: TheWorld) -> dict[str, Any]:  # type: ignore[valid-type]
+    def patch_row(row: partial, world: TheWorld) -> Keyed:  # type: ignore[valid-type]
         return keyed_json(key, world.edit(Patch(collection=collection.name, key=key, row=said_of(row))))
 
     for method, call, words in (

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
+
+from pydantic import BaseModel, ConfigDict
+from typing_extensions import TypedDict
 
 from fernfield.work.kernel.rows import ONLY
 from fernfield.work.kernel.world import OpenWorld
@@ -10,6 +13,50 @@ from fernfield.work.light.rows import LIGHT
 from fernfield.work.studio import Studio
 from fernfield.work.water.rows import WATER, sea_level
 from fernfield.work.worlds.rows import ABOUT, ICON
+
+
+class TractTold(TypedDict):
+    """A tract: where it lies in the world [m], and its posts."""
+
+    id: str
+    name: str
+    x: float
+    y: float
+    rows: int
+    cols: int
+    spacing_m: float
+
+
+class UnreadTold(TypedDict):
+    """A stored row that this version cannot read, and why."""
+
+    collection: str
+    key: str
+    why: str
+
+
+class WorldTold(BaseModel):
+    """A world. The rows of every collection that pages are told of stand beside these fields, by its name."""
+
+    model_config = ConfigDict(extra="allow")
+    id: str
+    name: str
+    revision: int
+    changed_at: str
+    description: str
+    icon: str | None
+    sea_level_m: float
+    tide_low_m: float | None
+    tide_high_m: float | None
+    sun_bearing_deg: float
+    sun_height_deg: float
+    can_undo: bool
+    can_redo: bool
+    tracts: list[TractTold]
+    unread: list[UnreadTold]
+
+
+AWorld = Annotated[dict[str, Any], WorldTold]
 
 
 def world_json(world: OpenWorld, studio: Studio) -> dict[str, Any]:

@@ -7,10 +7,9 @@ from collections.abc import Callable
 from typing import Any
 
 from fastapi import Request
-from fastapi.responses import Response
 
 from fernfield.core.errors import NotFound
-from fernfield.web.kernel.parts import TheStudio, job_answer
+from fernfield.web.kernel.parts import JobAnswer, TheStudio, job_answer
 from fernfield.web.kernel.routing import Router
 from fernfield.work.kernel.jobs import Job, JobKind
 from fernfield.work.studio import Studio
@@ -33,7 +32,7 @@ DEMO = JobKind("demo", "Preparing the demo world", _build, "worlds/job_world.htm
 
 
 @router.post("/demo", status_code=202)
-def make_demo(request: Request, studio: TheStudio) -> Response:
+def make_demo(request: Request, studio: TheStudio) -> JobAnswer:
     """Make the demo world, or find the one that is there; the job's result is {world}."""
     build: Builder | None = request.app.state.demo
     if build is None:

@@ -28,7 +28,7 @@ from fernfield.work.kernel.rows import Key
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.kernel.writing.drawing import AsItWas, Masks, draw
-from fernfield.work.kernel.writing.ledger import Ended, said
+from fernfield.work.kernel.writing.ledger import Edited, Ended, said
 from fernfield.work.kernel.writing.sweep import Sweep
 from fernfield.work.plots.areas import InArea, area_words, share_of, window_of
 from fernfield.work.plots.rows import PLOTS
@@ -87,6 +87,13 @@ class MendFlecks(InArea):
     least_m2: Annotated[float, Field(gt=0, le=10_000), Say("Smaller than", "m²")] = 4.0
 
 
+class Worked(Edited):
+    """What a work on covers came to: posts that changed, and those that still show what was to go."""
+
+    posts: int
+    left: int
+
+
 @dataclass(frozen=True)
 class Covered:
     """What came of it.
@@ -99,7 +106,7 @@ class Covered:
     posts: int
     left: int
 
-    def public(self) -> dict[str, Any]:
+    def public(self) -> Worked:
         return {**self.outcome.public(), "posts": self.posts, "left": self.left}
 
 
@@ -284,7 +291,8 @@ def posts_of(world: OpenWorld, tract: Tract, command: InArea) -> int:
 def work_on_covers(job: Job, world: OpenWorld, tract: Tract, command: InArea) -> dict[str, Any]:
     """An area work beside the rest; stopped, it leaves nothing behind."""
     say = partial(_step, job)
-    return WORKS[str(getattr(command, "do"))](world, tract, command, say).public()  # noqa: B009 (each says its own)
+    work = WORKS[str(getattr(command, "do"))]  # noqa: B009 (each says its own)
+    return dict(work(world, tract, command, say).public())
 
 
 def _step(job: Job, done: float) -> None:

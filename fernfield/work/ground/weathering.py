@@ -44,7 +44,7 @@ def weather(job: Job, world: OpenWorld, tract: Tract, command: Weather, window: 
                 let_go(shares)
             work = _frost if command.kind == "frost" else _rain
             outcome = work(world, tract, command, window, before, NO_WEIGHTS if command.whole else shares, job)
-    return outcome.public()
+    return dict(outcome.public())
 
 
 def _writing(job: Job, done: float) -> None:

@@ -6,6 +6,7 @@ import math
 from typing import Any
 
 import numpy as np
+from typing_extensions import TypedDict
 
 from fernfield.core.grid import FloatArray, Grid
 from fernfield.core.growth.figures import neighbours, standing_words
@@ -30,13 +31,36 @@ def id_of(mix: str, kind: str, block: Any, number: int, put: int = 0) -> str:
     return f"h{int(put):08x}" if put else f"{mix}.{kind}.{int(block[0])}.{int(block[1])}.{int(number)}"
 
 
-def listed(
-    world: OpenWorld, land: Land, box: tuple[float, float, float, float], cursor: int, limit: int
-) -> dict[str, Any]:
+class PlantTold(TypedDict):
+    """A plant as the API lists it. [m, °]"""
+
+    id: str
+    mix: str
+    kind: str
+    x: float
+    y: float
+    z: float
+    size_height: float
+    size_width: float
+    turn_deg: float
+    lean_deg: float
+    variant: str
+    by_hand: bool
+
+
+class Listed(TypedDict):
+    """Some of the plants of a box, how many it has, and the number to go on at."""
+
+    plants: list[PlantTold]
+    count: int
+    next: int | None
+
+
+def listed(world: OpenWorld, land: Land, box: tuple[float, float, float, float], cursor: int, limit: int) -> Listed:
     """Plants in a box of a land's metres, in the order of mixes, kinds and their places."""
     x0, y0, x1, y1 = box
     window = land.clip(land.grid.window_of(x0, y0, x1, y1))
-    out: list[dict[str, Any]] = []
+    out: list[PlantTold] = []
     count = 0
     for found in standing_plants(world, land, window):
         p = found.plants

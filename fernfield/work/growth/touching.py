@@ -30,6 +30,7 @@ from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.rows import Bearing, Key, Moves
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld, Outcome
+from fernfield.work.kernel.writing.ledger import Edited
 
 MOST_TOUCHED = 10_000
 SOWN = re.compile(r"([a-z0-9_-]{1,40})\.([a-z0-9_-]{1,40})\.(-?\d{1,7})\.(-?\d{1,7})\.(\d{1,6})")
@@ -150,7 +151,13 @@ Scope = Sequence[str]
 """The tracts whose plants are meant when no ids are said."""
 
 
-def put_plants(world: OpenWorld, corner: tuple[float, float], command: PutPlants) -> dict[str, Any]:
+class Planted(Edited):
+    """What came of plants that were put or copied: the ids of those that are new."""
+
+    ids: list[str]
+
+
+def put_plants(world: OpenWorld, corner: tuple[float, float], command: PutPlants) -> Planted:
     """Their ids, in the order of the command, whose places are metres from `corner` (in the world's). Raises NotFound
     for a mix or kind, InvalidInput outside of all tracts."""
     made: list[str] = []
@@ -177,7 +184,7 @@ def put_plants(world: OpenWorld, corner: tuple[float, float], command: PutPlants
     return {"ids": made, **outcome.public()}
 
 
-def change_plants(world: OpenWorld, command: ChangePlants) -> dict[str, Any]:
+def change_plants(world: OpenWorld, command: ChangePlants) -> Planted:
     """Move, turn, size, raise or copy plants; the ids of copies come back. Raises NotFound for an id."""
     made: list[str] = []
     change = command.change

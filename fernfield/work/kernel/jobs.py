@@ -12,6 +12,8 @@ from dataclasses import dataclass, field
 from functools import partial
 from typing import Any, Concatenate, Generic, ParamSpec, Protocol
 
+from typing_extensions import TypedDict
+
 from fernfield.core.errors import Cancelled, NotFound
 from fernfield.work.kernel.crew import HERE, Crew, give_way
 from fernfield.work.kernel.faults import meaning, noted
@@ -34,6 +36,18 @@ class Kind(Protocol):
 
     @property
     def card(self) -> str: ...
+
+
+class JobTold(TypedDict):
+    """A job as the API tells it. `progress` goes from 0 to 1; `result` is there when it is done."""
+
+    id: str
+    kind: str
+    world: str | None
+    state: str
+    progress: float
+    message: str
+    result: dict[str, Any] | None
 
 
 @dataclass
@@ -85,7 +99,7 @@ class Job:
     def ended(self) -> bool:
         return self.state in ("done", "failed", "cancelled")
 
-    def public(self) -> dict[str, Any]:
+    def public(self) -> JobTold:
         return {
             "id": self.id,
             "kind": self.kind.name,

@@ -13,7 +13,7 @@ from fernfield.core.cover.tools import COVER_TOOLS
 from fernfield.core.errors import InvalidInput
 from fernfield.core.sites.kit import KIT
 from fernfield.web.kernel.panels import Asked, Panel
-from fernfield.web.kernel.parts import ByLand, TheLand, TheStudio, TheTract, TheWorld, job_answer, keyed_json
+from fernfield.web.kernel.parts import ByLand, Keyed, TheLand, TheStudio, TheTract, TheWorld, job_answer, keyed_json
 from fernfield.web.kernel.pictures import png_of
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.windows import TheWindow
@@ -29,6 +29,7 @@ from fernfield.work.cover.areas import (
     SharpenCovers,
     SoftenCovers,
     SwapCover,
+    Worked,
     posts_of,
     quietly,
 )
@@ -42,6 +43,7 @@ from fernfield.work.cover.textures import texture_of
 from fernfield.work.cover.transitions import Transition
 from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.rows import Key
+from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.plots.areas import said_in_world
 from fernfield.work.worlds.guises import SetGuise, set_guise
 
@@ -84,7 +86,7 @@ def texture_png(key: Key, world: TheWorld) -> Response:
 
 
 @router.delete("/worlds/{world}/covers/{key}", tags=["covers"])
-def delete(key: Key, world: TheWorld) -> dict[str, Any]:
+def delete(key: Key, world: TheWorld) -> Keyed:
     """Take a cover away: what lay under it is there again, in its old proportions."""
     return keyed_json(key, remove_cover(world, key))
 
@@ -96,7 +98,7 @@ class Merging(Command):
 
 
 @router.post("/worlds/{world}/covers/{key}/merge", tags=["covers"])
-def merge(key: Key, merging: Merging, world: TheWorld) -> dict[str, Any]:
+def merge(key: Key, merging: Merging, world: TheWorld) -> Keyed:
     """Put the cover `into` wherever this one is, and remove this one."""
     return keyed_json(key, merge_cover(world, MergeCover(cover=key, into=merging.into)))
 
@@ -125,7 +127,7 @@ C = TypeVar("C", bound=InArea)
 def _work(path: str, model: type[C], words: str) -> None:
     """The route of an area work: all of them are alike."""
 
-    def work(command: C, request: Request, tract: TheTract, by_land: ByLand, studio: TheStudio) -> Any:
+    def work(command: C, request: Request, tract: TheTract, by_land: ByLand, studio: TheStudio) -> Worked | Response:
         at, own = said_in_world(*tract, command) if by_land else (tract[1], command)
         if posts_of(tract[0], at, own) > MOST_AT_ONCE:
             return job_answer(request, studio.jobs.start(COVER_WORK, tract[0].id, tract[0], at, own))
@@ -145,10 +147,10 @@ _work("flecks", MendFlecks, "Give flecks to what is around them.")
 
 
 @works.post("/guise")
-def guise(command: SetGuise, tract: TheTract, by_land: ByLand) -> dict[str, Any]:
+def guise(command: SetGuise, tract: TheTract, by_land: ByLand) -> Worked | Edited:
     """Set a guise over an area, or set it back."""
     at, own = said_in_world(*tract, command) if by_land else (tract[1], command)
-    return dict(set_guise(tract[0], at, own).public())
+    return set_guise(tract[0], at, own).public()
 
 
 router.take(works, "/tracts/{tract}")

@@ -8,7 +8,7 @@ from anyio import to_thread
 from fastapi import File, Query, Request, Response, UploadFile
 
 from fernfield.formats.elevation import READERS
-from fernfield.web.kernel.parts import TheStudio, job_answer
+from fernfield.web.kernel.parts import JobAnswer, TheStudio, job_answer
 from fernfield.web.kernel.pictures import plain_png
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.uploads import form_of, waiting_file
@@ -92,7 +92,7 @@ def drop(file: str, studio: TheStudio) -> None:
 
 
 @router.post("/{file}/read", status_code=202)
-def read_again(request: Request, file: str, reading: Reading, studio: TheStudio) -> Response:
+def read_again(request: Request, file: str, reading: Reading, studio: TheStudio) -> JobAnswer:
     """Read a file anew, another way."""
     return job_answer(request, studio.start_reading(studio.waiting.get(file), reading), into=None)
 
@@ -116,7 +116,7 @@ def preview_png(
 
 
 @router.post("/{file}/world", status_code=202)
-def as_world(request: Request, file: str, body: AsWorld, studio: TheStudio) -> Response:
+def as_world(request: Request, file: str, body: AsWorld, studio: TheStudio) -> JobAnswer:
     """A new world from a file that waits; the job's result is {world}."""
     found = studio.waiting.get(file)
     layout(found.read(), body.placing)
@@ -124,7 +124,7 @@ def as_world(request: Request, file: str, body: AsWorld, studio: TheStudio) -> R
 
 
 @router.post("/{file}/tract", status_code=202)
-def as_tract(request: Request, file: str, body: AsTract, studio: TheStudio) -> Response:
+def as_tract(request: Request, file: str, body: AsTract, studio: TheStudio) -> JobAnswer:
     """A new tract of a world from a file that waits; the job's result is {world, tract, revision}."""
     found = studio.waiting.get(file)
     layout(found.read(), body.placing)
@@ -133,7 +133,7 @@ def as_tract(request: Request, file: str, body: AsTract, studio: TheStudio) -> R
 
 
 @router.post("/{file}/press", status_code=202)
-def press(request: Request, file: str, body: AsPress, studio: TheStudio) -> Response:
+def press(request: Request, file: str, body: AsPress, studio: TheStudio) -> JobAnswer:
     """A file that waits, pressed into a plot or rectangle; the job's result is the outcome."""
     found = studio.waiting.get(file)
     layout(found.read(), body.placing)

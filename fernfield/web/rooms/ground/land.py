@@ -9,13 +9,14 @@ from typing import Any
 from fastapi import Request, Response
 
 from fernfield.core.landforms import LANDFORMS
-from fernfield.web.kernel.parts import ByLand, TheStudio, TheTract, TheWorld, job_answer, outcome_json
+from fernfield.web.kernel.parts import ByLand, JobAnswer, TheStudio, TheTract, TheWorld, job_answer, outcome_json
 from fernfield.web.kernel.pictures import land_png
 from fernfield.web.kernel.routing import Router
 from fernfield.work.ground.commands import MakeLand
 from fernfield.work.ground.making import preview, warnings
 from fernfield.work.ground.rows import RECIPES, Recipe
 from fernfield.work.kernel.rows import Key, Name
+from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.plots.areas import said_in_world
 from fernfield.work.worlds.dressing import Dress, dress, proposals
 
@@ -56,14 +57,14 @@ def recipes(world: TheWorld) -> list[dict[str, Any]]:
 
 
 @router.post("/tracts/{tract}/dress")
-def take(body: Dress, tract: TheTract) -> dict[str, Any]:
+def take(body: Dress, tract: TheTract) -> Edited:
     """Take the covers and the growth that are proposed for the land of a recipe."""
     return outcome_json(dress(*tract, body))
 
 
 @router.post("/tracts/{tract}/generate", status_code=202)
 @router.post("/lands/{tract}/generate", status_code=202)
-def generate(request: Request, body: Generate, tract: TheTract, by_land: ByLand, studio: TheStudio) -> Response:
+def generate(request: Request, body: Generate, tract: TheTract, by_land: ByLand, studio: TheStudio) -> JobAnswer:
     at, body = said_in_world(*tract, body) if by_land else (tract[1], body)
     key = body.sheet or f"land-{secrets.token_hex(3)}"
     command = MakeLand(key=key, name=body.name, recipe=body.recipe)

@@ -5,20 +5,21 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from fastapi import Request, Response
+from fastapi import Request
 from pydantic import BaseModel
 
 from fernfield.core.brush.tips import TIPS
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.landforms import LANDFORMS
 from fernfield.web.kernel.panels import Asked, Panel
-from fernfield.web.kernel.parts import ByLand, TheStudio, TheTract, TheWorld, job_answer, outcome_json
+from fernfield.web.kernel.parts import ByLand, JobAnswer, TheStudio, TheTract, TheWorld, job_answer, outcome_json
 from fernfield.web.kernel.routing import Router
 from fernfield.work.ground.commands import MoveLand, Reset, Weather
 from fernfield.work.ground.limiting import beyond, bring_within
 from fernfield.work.ground.moving import move_in_world, move_land, outline_there
 from fernfield.work.ground.rows import LIMITS, Landscape, Level, Limits, Recipe, Sheet, Weathering
 from fernfield.work.ground.symmetric import check_symmetry
+from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.plots.areas import said_in_world
 from fernfield.work.plots.keep import KeepTo
 from fernfield.work.plots.rows import SYMMETRY, Symmetry
@@ -29,13 +30,13 @@ works = Router()
 
 
 @works.post("/weather", status_code=202)
-def weather(request: Request, command: Weather, tract: TheTract, by_land: ByLand, studio: TheStudio) -> Response:
+def weather(request: Request, command: Weather, tract: TheTract, by_land: ByLand, studio: TheStudio) -> JobAnswer:
     at, own = said_in_world(*tract, command) if by_land else (tract[1], command)
     return job_answer(request, studio.start_weather(at.row.id, own))
 
 
 @works.post("/reset")
-def reset(command: Reset, tract: TheTract, by_land: ByLand, studio: TheStudio) -> dict[str, Any]:
+def reset(command: Reset, tract: TheTract, by_land: ByLand, studio: TheStudio) -> Edited:
     at, own = said_in_world(*tract, command) if by_land else (tract[1], command)
     return outcome_json(studio.reset(at.row.id, own))
 
@@ -52,7 +53,7 @@ def move_outline(command: MoveLand, tract: TheTract, by_land: ByLand) -> dict[st
 
 
 @works.post("/move")
-def move(command: MoveLand, tract: TheTract, by_land: ByLand) -> dict[str, Any]:
+def move(command: MoveLand, tract: TheTract, by_land: ByLand) -> Edited:
     at, own = move_in_world(*tract, command) if by_land else (tract[1], command)
     return outcome_json(move_land(tract[0], at, own))
 
@@ -76,7 +77,7 @@ def past_limits(world: TheWorld) -> dict[str, Any]:
 
 
 @router.post("/api/worlds/{world}/limits/bring-within")
-def bring(world: TheWorld) -> dict[str, Any]:
+def bring(world: TheWorld) -> Edited:
     """Bring all ground that lies past the limits to them."""
     return outcome_json(bring_within(world))
 

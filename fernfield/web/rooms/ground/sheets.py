@@ -9,7 +9,7 @@ from fastapi import File, Form, Response, UploadFile
 from fastapi.responses import StreamingResponse
 
 from fernfield.formats.source import Said
-from fernfield.web.kernel.parts import TheStudio, TheTract, TheWorld, keyed_json, outcome_json
+from fernfield.web.kernel.parts import Keyed, TheStudio, TheTract, TheWorld, keyed_json, outcome_json
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.rows import partial_of
 from fernfield.web.kernel.uploads import upload
@@ -18,6 +18,7 @@ from fernfield.work.ground.rows import SHEETS, Sheet, sheets_of
 from fernfield.work.ground.sheet_edits import empty_sheet, merge, paste_sheet, put_sheet, sheet_asc
 from fernfield.work.kernel.commands import Command, said_of
 from fernfield.work.kernel.rows import Key, new_key
+from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.worlds.apart import read_apart
 from fernfield.work.worlds.intake import Placing, heights_of
 
@@ -43,7 +44,7 @@ def sheets(world: TheWorld) -> list[dict[str, Any]]:
 
 
 @router.post("/worlds/{world}/sheets", status_code=201)
-def add(sheet: Sheet, world: TheWorld) -> dict[str, Any]:
+def add(sheet: Sheet, world: TheWorld) -> Keyed:
     """A new sheet, over all others unless it says its place; its key comes back."""
     key = new_key(sheet.name)
     with world.lock:
@@ -52,29 +53,29 @@ def add(sheet: Sheet, world: TheWorld) -> dict[str, Any]:
 
 
 @router.put("/worlds/{world}/sheets/{key}")
-def put(key: Key, sheet: Sheet, world: TheWorld) -> dict[str, Any]:
+def put(key: Key, sheet: Sheet, world: TheWorld) -> Edited:
     return outcome_json(put_sheet(world, PutSheet(key=key, sheet=sheet)))
 
 
 @router.patch("/worlds/{world}/sheets/{key}")
-def patch(key: Key, sheet: SheetPatch, world: TheWorld) -> dict[str, Any]:
+def patch(key: Key, sheet: SheetPatch, world: TheWorld) -> Edited:
     """Change the fields that are said of a sheet; the ground follows."""
     merged = SHEETS.merged(world.row(SHEETS, key), said_of(sheet))
     return outcome_json(put_sheet(world, PutSheet(key=key, sheet=merged)))
 
 
 @router.delete("/worlds/{world}/sheets/{key}")
-def remove(key: Key, world: TheWorld) -> dict[str, Any]:
+def remove(key: Key, world: TheWorld) -> Edited:
     return outcome_json(empty_sheet(world, RemoveSheet(key=key)))
 
 
 @router.post("/worlds/{world}/sheets/{key}/clear")
-def clear(key: Key, world: TheWorld) -> dict[str, Any]:
+def clear(key: Key, world: TheWorld) -> Edited:
     return outcome_json(empty_sheet(world, ClearSheet(key=key)))
 
 
 @router.post("/worlds/{world}/sheets/{key}/merge")
-def merge_into(key: Key, into: Into, world: TheWorld) -> dict[str, Any]:
+def merge_into(key: Key, into: Into, world: TheWorld) -> Edited:
     return outcome_json(merge(world, MergeSheet(key=key, into=into.into)))
 
 
@@ -97,7 +98,7 @@ def bring_in(
     spacing_m: Annotated[float | None, Form(gt=0, le=1000)] = None,
     lowest_m: Annotated[float | None, Form()] = None,
     highest_m: Annotated[float | None, Form()] = None,
-) -> dict[str, Any]:
+) -> Edited:
     """A new sheet from a file of differences: an ESRI ASCII grid, or a PNG with its range."""
     world, at = tract
     key = key or new_key(name)

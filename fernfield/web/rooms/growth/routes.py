@@ -18,13 +18,13 @@ from fernfield.core.growth.tools import GROWTH_TOOLS
 from fernfield.formats.mesh import check_size
 from fernfield.formats.model import MOST_BYTES
 from fernfield.web.kernel.panels import Asked, Panel
-from fernfield.web.kernel.parts import ByLand, TheLand, TheStudio, TheTract, TheWorld, keyed_json
+from fernfield.web.kernel.parts import ByLand, Keyed, TheLand, TheStudio, TheTract, TheWorld, keyed_json
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.uploads import Named, upload
 from fernfield.web.kernel.windows import TheWindow
 from fernfield.work.growth.areas import GrowArea, grow_area
 from fernfield.work.growth.findings import MendPlants, mend_plants
-from fernfield.work.growth.listing import MOST_LISTED, figures_of, listed
+from fernfield.work.growth.listing import MOST_LISTED, Listed, figures_of, listed
 from fernfield.work.growth.load import TARGET, Target, gauge, switch_of
 from fernfield.work.growth.models import add_model
 from fernfield.work.growth.removing import remove_kind, remove_mix
@@ -36,6 +36,7 @@ from fernfield.work.growth.touching import (
     ChangePlants,
     DropPlants,
     PlantChange,
+    Planted,
     PutPlants,
     RedressPlants,
     SettlePlants,
@@ -49,6 +50,7 @@ from fernfield.work.kernel.commands import Command, patch
 from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rows import Key
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.plots.areas import said_in_world
 
 router = Router(prefix="/api", tags=["growth"])
@@ -77,7 +79,7 @@ else:
 
 
 @router.patch("/worlds/{world}/mixes/{key}/kinds")
-def patch_kinds(key: Key, kinds: dict[Key, PartPatch], world: TheWorld) -> dict[str, Any]:
+def patch_kinds(key: Key, kinds: dict[Key, PartPatch], world: TheWorld) -> Keyed:
     """Change how kinds of a mix are sown, by their keys; the others, and what is not said, stay."""
     with world.lock:
         mix = world.row(MIXES, key)
@@ -90,19 +92,19 @@ def patch_kinds(key: Key, kinds: dict[Key, PartPatch], world: TheWorld) -> dict[
 
 
 @router.patch("/worlds/{world}/mixes/{key}/kinds/{kind}")
-def patch_kind(key: Key, kind: Key, said: PartPatch, world: TheWorld) -> dict[str, Any]:
+def patch_kind(key: Key, kind: Key, said: PartPatch, world: TheWorld) -> Keyed:
     """Change how one kind of a mix is sown; what is not said stays."""
     return patch_kinds(key, {kind: said}, world)
 
 
 @router.delete("/worlds/{world}/mixes/{key}", tags=["mixes"])
-def delete_mix(key: Key, world: TheWorld) -> dict[str, Any]:
+def delete_mix(key: Key, world: TheWorld) -> Keyed:
     """Take a mix away, with all that is sown of it."""
     return keyed_json(key, remove_mix(world, key))
 
 
 @router.delete("/worlds/{world}/kinds/{key}", tags=["kinds"])
-def delete_kind(key: Key, world: TheWorld) -> dict[str, Any]:
+def delete_kind(key: Key, world: TheWorld) -> Keyed:
     """Take a kind away, and its place in every mix."""
     return keyed_json(key, remove_kind(world, key))
 
@@ -208,7 +210,7 @@ def sward_planes(land: TheLand, window: TheWindow, step: Annotated[int, Query(ge
 def plants(
     land: TheLand, x0: Metres, y0: Metres, x1: Metres, y1: Metres,
     cursor: Annotated[int, Query(ge=0)] = 0, limit: Annotated[int, Query(ge=1, le=MOST_LISTED)] = MOST_LISTED,
-) -> dict[str, Any]:  # fmt: skip
+) -> Listed:  # fmt: skip
     """The plants with x0 <= x < x1 and y0 <= y < y1 in a fixed order, from number `cursor` on; go on at `next`."""
     if x1 < x0 or y1 < y0:
         raise InvalidInput(f"x0, y0 come before x1, y1, not {x0:g}, {y0:g} and {x1:g}, {y1:g}", "x1")
@@ -223,7 +225,7 @@ def plants(
 
 @router.post("/tracts/{tract}/plants", status_code=201)
 @router.post("/lands/{tract}/plants", status_code=201)
-def put(command: PutPlants, tract: TheTract, by_land: ByLand) -> dict[str, Any]:
+def put(command: PutPlants, tract: TheTract, by_land: ByLand) -> Planted:
     """Put plants by hand; their ids come back in the order of the command."""
     place = tract[0].place_of(tract[1].row.id)
     return put_plants(tract[0], (0.0, 0.0) if by_land else (place.x, place.y), command)
@@ -231,30 +233,30 @@ def put(command: PutPlants, tract: TheTract, by_land: ByLand) -> dict[str, Any]:
 
 @router.patch("/tracts/{tract}/plants")
 @router.patch("/lands/{tract}/plants")
-def change(command: ChangePlants, tract: TheTract) -> dict[str, Any]:
+def change(command: ChangePlants, tract: TheTract) -> Planted:
     """Move, turn, size, raise plants, or copies of them (whose ids come back)."""
     return change_plants(tract[0], command)
 
 
 @router.delete("/tracts/{tract}/plants")
 @router.delete("/lands/{tract}/plants")
-def drop(command: DropPlants, tract: TheTract) -> dict[str, Any]:
+def drop(command: DropPlants, tract: TheTract) -> Edited:
     """Take plants away."""
-    return dict(drop_plants(tract[0], command).public())
+    return drop_plants(tract[0], command).public()
 
 
 @router.post("/tracts/{tract}/plants/settle")
 @router.post("/lands/{tract}/plants/settle")
-def settle(command: SettlePlants, tract: TheTract, by_land: ByLand) -> dict[str, Any]:
+def settle(command: SettlePlants, tract: TheTract, by_land: ByLand) -> Edited:
     """Put the feet of plants that were touched back on the ground."""
-    return dict(settle_plants(tract[0], _scope(*tract, by_land), command).public())
+    return settle_plants(tract[0], _scope(*tract, by_land), command).public()
 
 
 @router.post("/tracts/{tract}/plants/redress")
 @router.post("/lands/{tract}/plants/redress")
-def redress(command: RedressPlants, tract: TheTract, by_land: ByLand) -> dict[str, Any]:
+def redress(command: RedressPlants, tract: TheTract, by_land: ByLand) -> Edited:
     """Give plants that were touched back to their mix."""
-    return dict(redress_plants(tract[0], _scope(*tract, by_land), command).public())
+    return redress_plants(tract[0], _scope(*tract, by_land), command).public()
 
 
 def _scope(world: OpenWorld, tract: Tract, by_land: bool) -> list[str]:
@@ -264,17 +266,17 @@ def _scope(world: OpenWorld, tract: Tract, by_land: bool) -> list[str]:
 
 @router.post("/tracts/{tract}/plants/mend")
 @router.post("/lands/{tract}/plants/mend")
-def mend(command: MendPlants, tract: TheTract) -> dict[str, Any]:
+def mend(command: MendPlants, tract: TheTract) -> Edited:
     """Put right all plants of a tract that have a trouble."""
-    return dict(mend_plants(*tract, command).public())
+    return mend_plants(*tract, command).public()
 
 
 @router.post("/tracts/{tract}/growth")
 @router.post("/lands/{tract}/growth")
-def grow(command: GrowArea, tract: TheTract, by_land: ByLand) -> dict[str, Any]:
+def grow(command: GrowArea, tract: TheTract, by_land: ByLand) -> Edited:
     """Sow a mix all over an area, or clear it."""
     at, own = said_in_world(*tract, command) if by_land else (tract[1], command)
-    return dict(grow_area(tract[0], at, own).public())
+    return grow_area(tract[0], at, own).public()
 
 
 @router.get("/tracts/{tract}/load")

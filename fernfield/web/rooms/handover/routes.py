@@ -6,10 +6,10 @@ from dataclasses import asdict
 from typing import Any
 
 from fastapi import Request
-from fastapi.responses import FileResponse, Response
+from fastapi.responses import FileResponse
 
 from fernfield.web.kernel.panels import Asked, Panel
-from fernfield.web.kernel.parts import TheStudio, TheWorld, job_answer
+from fernfield.web.kernel.parts import JobAnswer, TheStudio, TheWorld, job_answer
 from fernfield.web.kernel.routing import Router
 from fernfield.work.handover.package import inside
 
@@ -22,7 +22,7 @@ def findings(world: TheWorld, studio: TheStudio) -> list[dict[str, Any]]:
 
 
 @router.post("/handover", status_code=202)
-def handover(request: Request, world: TheWorld, studio: TheStudio) -> Response:
+def handover(request: Request, world: TheWorld, studio: TheStudio) -> JobAnswer:
     return job_answer(request, studio.start_handover(world.id))
 
 

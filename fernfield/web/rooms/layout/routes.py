@@ -7,12 +7,13 @@ from typing import Annotated, Any, Literal
 from fastapi import Request, Response
 from pydantic import Field
 
-from fernfield.web.kernel.parts import TheStudio, TheTract, TheWorld, job_answer, outcome_json
+from fernfield.web.kernel.parts import JobAnswer, TheStudio, TheTract, TheWorld, job_answer, outcome_json
 from fernfield.web.kernel.pictures import loss_png
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.worlds import world_json
 from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.rows import Coordinate, Key, Name, Spacing, TractId
+from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.worlds.bounding import PutBoundary
 from fernfield.work.worlds.joining import JoinTracts, PartTracts, join, layout_json, part
 from fernfield.work.worlds.tracts import (
@@ -60,25 +61,25 @@ def add(spec: TractSpec, world: TheWorld, studio: TheStudio, response: Response)
 
 
 @router.patch("/tracts/{tract}")
-def place(patch: TractPatch, tract: TheTract) -> dict[str, Any]:
+def place(patch: TractPatch, tract: TheTract) -> Edited:
     world, at = tract
     return outcome_json(place_tract(world, PlaceTract(key=at.row.id, **patch.model_dump(exclude_unset=True))))
 
 
 @router.delete("/tracts/{tract}")
-def remove(tract: TheTract) -> dict[str, Any]:
+def remove(tract: TheTract) -> Edited:
     world, at = tract
     return outcome_json(remove_tract(world, RemoveTract(key=at.row.id)))
 
 
 @router.post("/tracts/{tract}/crop", status_code=202)
-def crop(request: Request, body: CropTract, tract: TheTract, studio: TheStudio) -> Response:
+def crop(request: Request, body: CropTract, tract: TheTract, studio: TheStudio) -> JobAnswer:
     """Other bounds; the tract gets a new id. The job's result is {revision, world}."""
     return job_answer(request, studio.start_crop(tract[1].row.id, body))
 
 
 @router.post("/tracts/{tract}/respace", status_code=202)
-def respace(request: Request, body: RespaceTract, tract: TheTract, studio: TheStudio) -> Response:
+def respace(request: Request, body: RespaceTract, tract: TheTract, studio: TheStudio) -> JobAnswer:
     """Another spacing; the tract gets a new id. The job's result is {revision, world}."""
     return job_answer(request, studio.start_respace(tract[1].row.id, body))
 
@@ -99,16 +100,16 @@ def loss_map(tract: TheTract, spacing_m: Spacing) -> Response:
 
 
 @router.post("/tracts/{tract}/boundary", status_code=202)
-def boundary(request: Request, body: PutBoundary, tract: TheTract, studio: TheStudio) -> Response:
+def boundary(request: Request, body: PutBoundary, tract: TheTract, studio: TheStudio) -> JobAnswer:
     """A rim or a sunk edge; the job's result says whether it holds, and if not, where somebody gets out."""
     return job_answer(request, studio.start_bound(tract[1].row.id, body))
 
 
 @router.post("/worlds/{world}/joins")
-def join_tracts(body: JoinBody, world: TheWorld) -> dict[str, Any]:
+def join_tracts(body: JoinBody, world: TheWorld) -> Edited:
     return outcome_json(join(world, JoinTracts(**body.model_dump())))
 
 
 @router.delete("/worlds/{world}/joins/{key}")
-def part_tracts(key: str, world: TheWorld) -> dict[str, Any]:
+def part_tracts(key: str, world: TheWorld) -> Edited:
     return outcome_json(part(world, PartTracts(key=key)))

@@ -10,7 +10,7 @@ from fastapi import Response
 
 from fernfield.core.sites.kit import KIT, TEAM_COLOURS, TEAM_MARKS
 from fernfield.web.kernel.panels import Asked, Panel, Shortcut
-from fernfield.web.kernel.parts import TheWorld, keyed_json
+from fernfield.web.kernel.parts import Keyed, TheWorld, keyed_json
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.rows import Metres
 from fernfield.work.kernel.commands import put
@@ -31,7 +31,7 @@ def kit() -> dict[str, Any]:
 
 
 @router.post("/worlds/{world}/things", status_code=201)
-def place_thing(wanted: ToPlace, world: TheWorld, response: Response, within: Metres = "tract") -> dict[str, Any]:
+def place_thing(wanted: ToPlace, world: TheWorld, response: Response, within: Metres = "tract") -> Keyed:
     """Place a piece or a start. A name that is left out is the next of its sort; so is a start's team."""
     key = secrets.token_hex(5)
     with world.lock:

@@ -13,7 +13,7 @@ from fernfield.core.errors import InvalidInput, NotFound
 from fernfield.core.grid import FloatArray
 from fernfield.core.water.liquids import LIQUIDS
 from fernfield.web.kernel.panels import Asked, Panel
-from fernfield.web.kernel.parts import TheLand, TheWorld, keyed_json
+from fernfield.web.kernel.parts import Keyed, TheLand, TheWorld, keyed_json
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.rows import Metres
 from fernfield.web.kernel.windows import TheWindow
@@ -22,6 +22,7 @@ from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.places import from_world
 from fernfield.work.kernel.rows import Elevation, Key, Name, TractId
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.plots.rows import PLOTS
 from fernfield.work.water.draining import What, drainage_of, flood_of, flood_told, hollows_of, stands_to
 from fernfield.work.water.hollows import FillHollow, PutPool, fill_hollow, hollow_around, put_pool, told
@@ -142,7 +143,7 @@ def drainage(land: TheLand, what: What, window: TheWindow, step: Step = 1) -> Re
 
 @router.post("/tracts/{tract}/hollow/fill")
 @router.post("/lands/{tract}/hollow/fill")
-def fill(spot: Spot, land: TheLand) -> dict[str, Any]:
+def fill(spot: Spot, land: TheLand) -> Edited:
     """Raise the ground of the smallest hollow around a spot to its brim."""
     return fill_hollow(*land, FillHollow(x=spot.x, y=spot.y)).public()
 
@@ -206,7 +207,7 @@ def pools(world: TheWorld) -> list[dict[str, Any]]:
 
 
 @router.put("/worlds/{world}/pools/{key}", tags=["pools"])
-def put(key: Key, command: PutPool, world: TheWorld, within: Metres = "tract") -> dict[str, Any]:
+def put(key: Key, command: PutPool, world: TheWorld, within: Metres = "tract") -> Keyed:
     """Set a pool. 409 with the `choices` where it would stand above its brim, unless `above_brim` says what to do."""
     if within == "world":
         with world.lock:
@@ -215,7 +216,7 @@ def put(key: Key, command: PutPool, world: TheWorld, within: Metres = "tract") -
 
 
 @router.patch("/worlds/{world}/pools/{key}", tags=["pools"])
-def patch(key: Key, said: PoolPatch, world: TheWorld) -> dict[str, Any]:
+def patch(key: Key, said: PoolPatch, world: TheWorld) -> Keyed:
     """Change a pool; a level that is said is looked at as when it is set first."""
     own = said_of(said)
     with world.lock:
@@ -273,13 +274,13 @@ def relay(key: Key, world: TheWorld) -> dict[str, Any]:
 
 
 @router.delete("/worlds/{world}/streams/{key}", tags=["streams"])
-def remove_stream(key: Key, world: TheWorld) -> dict[str, Any]:
+def remove_stream(key: Key, world: TheWorld) -> Keyed:
     """Take a stream away; the land that it cut comes back."""
     return keyed_json(key, drop_stream(world, key))
 
 
 @router.delete("/worlds/{world}/pools/{key}", tags=["pools"])
-def remove(key: Key, world: TheWorld) -> dict[str, Any]:
+def remove(key: Key, world: TheWorld) -> Keyed:
     """Let a pool run dry."""
     return keyed_json(key, world.edit(Remove(collection=POOLS.name, key=key)))
 

@@ -8,13 +8,14 @@ from typing import Annotated, Any
 from fastapi import File, Query, Request, Response, UploadFile
 from pydantic import Field
 
-from fernfield.web.kernel.parts import TheStudio, TheWorld, from_page, job_answer, outcome_json
+from fernfield.web.kernel.parts import JobAnswer, TheStudio, TheWorld, from_page, job_answer, outcome_json
 from fernfield.web.kernel.pictures import sketch_png
 from fernfield.web.kernel.routing import Router
-from fernfield.web.kernel.worlds import world_json
+from fernfield.web.kernel.worlds import AWorld, WorldTold, world_json
 from fernfield.web.rooms.worlds.icons import MOST_ICON_BYTES, icon_of, plan_icon
 from fernfield.work.kernel.commands import Command, Patch, Single, Together, put, remove, said_of
 from fernfield.work.kernel.rows import ONLY, Bearing, Elevation, Name, TractId
+from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.light.rows import LIGHT
 from fernfield.work.water.rows import WATER
 from fernfield.work.worlds.beginnings import Seed, WorldSpec, costs
@@ -41,7 +42,7 @@ MAY_BE_NONE = ("tide_low_m", "tide_high_m")
 
 
 @router.get("")
-def list_worlds(studio: TheStudio) -> list[dict[str, Any]]:
+def list_worlds(studio: TheStudio) -> Annotated[list[dict[str, Any]], list[WorldTold]]:
     return [world_json(world, studio) for world in studio.listed()[0]]
 
 
@@ -70,12 +71,12 @@ def sketch_of(spec: Annotated[str, Query(max_length=20_000)]) -> Response:
 
 
 @router.get("/{world}")
-def get_world(world: TheWorld, studio: TheStudio) -> dict[str, Any]:
+def get_world(world: TheWorld, studio: TheStudio) -> AWorld:
     return world_json(world, studio)
 
 
 @router.patch("/{world}")
-def patch_world(patch: WorldPatch, world: TheWorld, studio: TheStudio) -> dict[str, Any]:
+def patch_world(patch: WorldPatch, world: TheWorld, studio: TheStudio) -> AWorld:
     """Change what is said, in one revision; what is left out stays."""
     said = {name: value for name, value in said_of(patch).items() if value is not None or name in MAY_BE_NONE}
     edits: list[Single] = []
@@ -99,7 +100,7 @@ class CopyAs(Command):
 
 
 @router.post("/{world}/copy", status_code=202)
-def copy_world(request: Request, body: CopyAs, world: TheWorld, studio: TheStudio) -> Response:
+def copy_world(request: Request, body: CopyAs, world: TheWorld, studio: TheStudio) -> JobAnswer:
     """Copy a world without its logbook; the job's result is {world}."""
     return job_answer(request, studio.start_copy(world.id, body.name))
 
@@ -119,18 +120,18 @@ def icon(world: TheWorld) -> Response:
 
 
 @router.put("/{world}/icon")
-def put_icon(world: TheWorld, file: Annotated[UploadFile, File()]) -> dict[str, Any]:
+def put_icon(world: TheWorld, file: Annotated[UploadFile, File()]) -> Edited:
     """An image of one's own, cut to a square of at most 120 pixels."""
     return outcome_json(world.edit(put(ICON, ONLY, icon_of(file.file.read(MOST_ICON_BYTES + 1)))))
 
 
 @router.post("/{world}/icon")
-def icon_from_plan(body: IconFrom, world: TheWorld) -> dict[str, Any]:
+def icon_from_plan(body: IconFrom, world: TheWorld) -> Edited:
     tract = world.first_tract if body.tract is None else world.tract(body.tract)
     made = plan_icon(world, tract, body.x, body.y, body.side_m)
     return outcome_json(world.edit(put(ICON, ONLY, made)))
 
 
 @router.delete("/{world}/icon")
-def remove_icon(world: TheWorld) -> dict[str, Any]:
+def remove_icon(world: TheWorld) -> Edited:
     return outcome_json(world.edit(remove(ICON, ONLY)))

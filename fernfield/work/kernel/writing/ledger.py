@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 from weakref import proxy
 
 from numpy.typing import NDArray
+from typing_extensions import TypedDict
 
 from fernfield.core.errors import Conflict
 from fernfield.core.grid import NOWHERE, Window
@@ -50,6 +51,16 @@ NOTHING = "Nothing changed"
 """What is said of an edit that left all as it was."""
 
 
+class Edited(TypedDict):
+    """An outcome as the API tells it. `window` is [row0, col0, row1, col1]; `words` are the logbook's."""
+
+    revision: int
+    window: list[int]
+    cut_m3: float
+    fill_m3: float
+    words: str
+
+
 @dataclass(frozen=True, slots=True)
 class Outcome:
     """What an edit came to: its revision, the posts that changed, volumes where ground moved [m³], and what the logbook
@@ -61,7 +72,7 @@ class Outcome:
     fill_m3: float = 0.0
     words: str = NOTHING
 
-    def public(self) -> dict[str, object]:
+    def public(self) -> Edited:
         """As the API and the results of jobs have it."""
         return {
             "revision": self.revision, "window": self.window.as_list(), "cut_m3": self.cut_m3, "fill_m3": self.fill_m3,
