@@ -110,9 +110,9 @@ def setting_up(page: Page, url: str) -> None:
     page.get_by_role("button", name="From a seed").click()
     page.get_by_label("Name", exact=True).fill("Sallow Head")
     page.get_by_label("Cells a side").select_option("2048")
-    for name in ("shore", "moor", "fells"):
-        page.locator(f"#form-{name}").fill("1")
-    page.locator("#form-downs").fill("0")
+    for scape in ("shore", "fells"):
+        page.locator(f"[data-scape={scape}]").click()
+    page.get_by_role("button", name="Patches").click()
     page.locator("#make-patch_m").fill("900")
     shoot(page, "make", 4000)
     world = page.request.get(f"{url}/api/worlds").json()[0]
