@@ -46,7 +46,7 @@ def described(app: FastAPI) -> dict[str, Any]:
     components = document.setdefault("components", {}).setdefault("schemas", {})
     for name, schema in shared.get("$defs", {}).items():
         components.setdefault(name, schema)
-    for (path, method), _ in found.items():
+    for path, method in found:
         answers = document["paths"][path][method]["responses"]
         good = next(code for code in answers if code.startswith("2"))
         answers[good]["content"] = {"application/json": {"schema": schemas[(path, method), "serialization"]}}
