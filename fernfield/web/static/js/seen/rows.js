@@ -12,7 +12,7 @@ const kinds = Object.fromEntries(boot.collections.map((one) => [one.name, one]))
 /** @type {Map<string, Map<string, Row>>} */
 const all = new Map(boot.collections.map((one) => [one.name, new Map()]));
 
-/** What is shown of rows before the server has said it: how each was, what is expected of it, and how often it is asked for. @type {Map<string, {was: Row, fields: Record<string, any>, asks: number}>} */
+/** What is shown of rows before the server has said it: how each was, what is expected of it, how often it is asked for, and the revision that has it. @type {Map<string, {was: Row, fields: Record<string, any>, asks: number, from?: number}>} */
 const expected = new Map();
 
 const places = Object.fromEntries(boot.world.tracts.map((one) => [one.id, one]));
@@ -128,8 +128,10 @@ export async function settle(name, key, asking) {
   const taken = await asking;
   if (!one || expected.get(`${name}/${key}`) !== one) return taken;
   one.asks -= 1;
+  // The answer may come before the line tells of it: what the line tells of earlier ones until then is over.
+  one.from = Math.max(one.from ?? 0, taken?.revision ?? 0);
   if (!taken) forget(name, key);
-  else if (!one.asks) expected.delete(`${name}/${key}`);
+  else if (!one.asks && one.from <= state.world.revision) expected.delete(`${name}/${key}`);
   return taken;
 }
 
@@ -161,7 +163,10 @@ export async function patch({ rows: changed, anew }) {
       continue;
     }
     const told = inWorld(collection, { ...now, key });
-    const own = expected.get(`${collection}/${key}`);
+    const asked = expected.get(`${collection}/${key}`);
+    const over = asked && !asked.asks && (asked.from ?? 0) <= state.world.revision;
+    if (over) expected.delete(`${collection}/${key}`);
+    const own = over ? undefined : asked;
     if (own) own.was = told;
     map.set(key, own ? { ...told, ...own.fields } : told);
   }
