@@ -134,12 +134,23 @@ export function clearErrors(form) {
   for (const field of fieldsOf(form)) clearError(field);
 }
 
+/** What is read out with what has a tooltip, by the page's own word. @type {WeakMap<Element, string | null>} */
+const described = new WeakMap();
+
 /** What is read out with a field, with or without what is wrong with it. @param {Field} field @param {string} error its id, or nothing */
 function describe(field, error) {
   const ids = (field.getAttribute("aria-describedby") || "").split(" ").filter((one) => one && !one.endsWith("-error"));
   if (error) ids.unshift(error);
   if (ids.length) field.setAttribute("aria-describedby", ids.join(" "));
   else field.removeAttribute("aria-describedby");
+  described.set(field, ids.join(" "));
+}
+
+/** A tooltip that comes or goes leaves what is read out with its field: Bootstrap's puts itself in its place. @param {Event} event */
+function describeAgain(event) {
+  const marked = /** @type {Element} */ (event.target);
+  const own = described.get(marked);
+  if (own) marked.setAttribute("aria-describedby", own);
 }
 
 /** The id of what is said to be wrong with a field. @param {Field} field */
@@ -495,6 +506,12 @@ function begin() {
     delay: { show: 400, hide: 0 },
     animation: false,
   });
+  document.addEventListener("show.bs.tooltip", ({ target }) => {
+    const marked = /** @type {Element} */ (target);
+    described.set(marked, marked.getAttribute("aria-describedby"));
+  });
+  document.addEventListener("shown.bs.tooltip", describeAgain);
+  document.addEventListener("hidden.bs.tooltip", describeAgain);
   // What was clicked is known: its tooltip does not come up over what is beside it until the pointer has left.
   document.addEventListener("click", (event) => {
     const marked = /** @type {Element} */ (event.target).closest?.("[data-bs-toggle=tooltip]");
