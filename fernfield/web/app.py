@@ -20,7 +20,7 @@ from starlette.middleware.gzip import DEFAULT_EXCLUDED_CONTENT_TYPES, GZipMiddle
 from starlette.types import Scope
 
 from fernfield import __version__
-from fernfield.web.kernel import jobs
+from fernfield.web.kernel import health, jobs
 from fernfield.web.kernel.access import Access, is_here
 from fernfield.web.kernel.answers import described
 from fernfield.web.kernel.assets import at, import_map
@@ -106,10 +106,6 @@ def create_app(studio: Studio, settings: Settings | None = None, demo: welcome.B
     app.state.room = lambda: studio.room()
     install_problems(app)
 
-    @app.get("/healthz", tags=["health"])
-    def health() -> Response:
-        return Response('{"status":"ok"}' if studio.healthy() else '{"status":"down"}', media_type="application/json")
-
     @app.get("/favicon.ico", include_in_schema=False)
     def mark() -> FileResponse:
         return FileResponse(HERE / "static" / "fern.svg", media_type="image/svg+xml")
@@ -119,6 +115,7 @@ def create_app(studio: Studio, settings: Settings | None = None, demo: welcome.B
         return Response(watch.text(), media_type="text/plain; version=0.0.4; charset=utf-8")
 
     own = (
+        health.router,
         signing.router,
         help.router,
         welcome.router,

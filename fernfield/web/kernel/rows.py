@@ -3,10 +3,10 @@
 # Without postponed annotations: the models of the routes are known only when they are made.
 
 from functools import cache
-from typing import Annotated, Any, Literal, Optional
+from typing import Annotated, Any, Literal, Optional, get_args, get_type_hints
 
 from fastapi import Query, Response
-from pydantic import BaseModel, ConfigDict, create_model
+from pydantic import create_model
 
 from fernfield.web.kernel.parts import Keyed, TheWorld, keyed_json
 from fernfield.web.kernel.routing import Router
@@ -34,18 +34,11 @@ def partial_of(model: type[Row]) -> type[Command]:
 
 
 def told_of(collection: Collection[Any]) -> Any:
-    """What the API tells of a row: its fields, and its key; of those that their room tells, no more than the key."""
+    """What the API tells of a row: its fields, and its key; of those that their room tells, what that says it does."""
     if collection.shown is not None:
-        return Keeps
+        return get_args(get_type_hints(collection.shown, include_extras=True)["return"])[1]
     model = collection.model
     return create_model(f"{model.__name__}Told", __base__=model, key=(str, ...))
-
-
-class Keeps(BaseModel):
-    """A row as its room tells it, by its key."""
-
-    model_config = ConfigDict(extra="allow")
-    key: str
 
 
 @cache

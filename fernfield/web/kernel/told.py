@@ -5,12 +5,73 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
+from typing_extensions import TypedDict
+
 from fernfield.core.brush.tool import STRENGTHS, Tool
 from fernfield.web.kernel.manual import words_for
 from fernfield.work.kernel.commands import LARGEST_RADIUS_M
 from fernfield.work.kernel.rooms import House
 
 SMALLEST_RADIUS_M = 1.0
+
+
+class SettingSaid(TypedDict):
+    """A setting as `Setting` says; no limits where it is no number."""
+
+    name: str
+    label: str
+    unit: str
+    low: float | None
+    high: float | None
+    first: float | str | None
+    whole: bool
+    choices: list[str]
+    picture: bool
+    left_out: str
+    called: dict[str, str]
+    percent: bool
+
+
+class SettingTold(SettingSaid):
+    """One of a tool. `worded`: it is said in words, not in figures."""
+
+    worded: bool
+
+
+class ToolTold(TypedDict):
+    """A tool as `Tool` says, with the brush that it begins with and what its strength and radius may be."""
+
+    name: str
+    label: str
+    key: str
+    stage: str
+    unit: str
+    words: str
+    verb: str
+    opposite: str
+    layer: str
+    subject: str | None
+    sheeted: bool
+    whole_path: bool
+    timeless: bool
+    first: dict[str, float]
+    strengths: list[float]
+    radii: list[float]
+    settings: list[SettingTold]
+
+
+class OverlayTold(TypedDict):
+    """An overlay of the plan, and where the help speaks of it."""
+
+    name: str
+    label: str
+    hint: str
+    help: str | None
+
+
+class ToolsTold(TypedDict):
+    tools: list[ToolTold]
+    overlays: list[OverlayTold]
 
 
 def tools_json(house: House) -> list[dict[str, Any]]:

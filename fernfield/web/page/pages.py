@@ -14,7 +14,7 @@ from fernfield.store.logbook import LogbookStore
 from fernfield.web.kernel.panels import Asked
 from fernfield.web.kernel.parts import TheStudio, TheWorld, page
 from fernfield.web.kernel.routing import Router
-from fernfield.web.kernel.told import overlays_json, tools_json
+from fernfield.web.kernel.told import ToolsTold, overlays_json, tools_json
 from fernfield.web.kernel.worlds import world_json
 from fernfield.web.page.shortcuts import shortcuts_json
 from fernfield.web.rooms import PANELS
@@ -28,7 +28,7 @@ TractQuery = Annotated[str | None, Query(max_length=40)]
 
 
 @api.get("/tools")
-def tools(studio: TheStudio) -> dict[str, Any]:
+def tools(studio: TheStudio) -> Annotated[dict[str, Any], ToolsTold]:
     """The tools of every stage with their settings, and the overlays."""
     return {"tools": tools_json(studio.house), "overlays": overlays_json(studio.house)}
 

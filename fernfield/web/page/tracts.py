@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal, TypeVar
+from typing import Annotated, Literal, TypeVar
 
 from fastapi import Depends, Query, Request, Response
 from fastapi.responses import StreamingResponse
@@ -22,11 +22,12 @@ from fernfield.work.house import HOUSE
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.refused import refused
 from fernfield.work.kernel.rows import Coordinate, RevisionNumber
+from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.plots.keep import KeepTo
-from fernfield.work.seen.overlaid import labels, legend, legends
-from fernfield.work.seen.sections import line_section, section
+from fernfield.work.seen.overlaid import FigureTold, Legend, OldLegend, labels, legend, legends
+from fernfield.work.seen.sections import LineSection, Section, line_section, section
 from fernfield.work.seen.show import Show
-from fernfield.work.seen.spot import levels, spot
+from fernfield.work.seen.spot import Levels, SpotTold, levels, spot
 from fernfield.work.strokes import MOST_AT_ONCE, Stroke, work_of
 from fernfield.work.water.rows import Tide
 
@@ -87,7 +88,7 @@ Shown = Annotated[Show, Depends(_show)]
 
 
 @seen.post("/strokes")
-def stroke(request: Request, stroke: Stroke, seen_land: TheLand, studio: TheStudio) -> Any:
+def stroke(request: Request, stroke: Stroke, seen_land: TheLand, studio: TheStudio) -> Edited | Response:
     """A whole stroke; where it begins says which land it is drawn on. One that takes long is a job (202), whose result
     is the outcome."""
     world, land = seen_land
@@ -133,19 +134,19 @@ def heights_asc(
 
 
 @seen.get("/spot")
-def spot_at(land: TheLand, x: Metres, y: Metres, tide: AtTide = None) -> dict[str, Any]:
+def spot_at(land: TheLand, x: Metres, y: Metres, tide: AtTide = None) -> SpotTold:
     return spot(*land, x, y, tide)
 
 
 @seen.get("/section")
 def section_at(
     land: TheLand, y: Metres, x0: Metres = -1e6, x1: Metres = 1e6, tide: AtTide = None
-) -> dict[str, Any]:  # fmt: skip
+) -> Section:  # fmt: skip
     return section(*land, y, x0, x1, tide=tide)
 
 
 @seen.get("/levels")
-def levels_in(land: TheLand, window: TheWindow) -> dict[str, Any]:
+def levels_in(land: TheLand, window: TheWindow) -> Levels:
     return levels(*land, window)
 
 
@@ -181,7 +182,7 @@ def line(
     a: Annotated[float | None, Query(ge=0, le=1e9)] = None,
     b: Annotated[float | None, Query(ge=0, le=1e9)] = None,
     tide: AtTide = None,
-) -> dict[str, Any]:
+) -> LineSection:
     """The section along a line; with `a` and `b` (distances along it) also slope and length between them."""
     if (a is None) != (b is None):
         raise InvalidInput("a and b go together", "b" if b is None else "a")
@@ -199,7 +200,7 @@ def line(
 def contour_labels(
     land: TheLand, level: Level, row0: Pixel, col0: Pixel, row1: Pixel, col1: Pixel,
     contour_m: Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False)] | Literal["auto"] = 2.0,
-) -> list[dict[str, Any]]:  # fmt: skip
+) -> list[FigureTold]:  # fmt: skip
     """The figures of index contours, for the pixels of a level that are in view."""
     part = Window(row0, col0, row1, col1).meet(level_window(land[1], level))
     if part.empty:
@@ -211,13 +212,13 @@ def contour_labels(
 
 
 @seen.get("/legends")
-def overlay_legends(land: TheLand) -> dict[str, Any]:
+def overlay_legends(land: TheLand) -> dict[str, Legend]:
     """What the colours of each overlay stand for: its title, and lines of a colour and words."""
     return legends(*land)
 
 
 @seen.get("/legend", deprecated=True)
-def overlay_legend(land: TheLand, response: Response) -> dict[str, Any]:
+def overlay_legend(land: TheLand, response: Response) -> OldLegend:
     """As `legends`, for two overlays only."""
     response.headers["Deprecation"] = "true"
     return legend(land[1])

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from typing_extensions import TypedDict
 
 from fernfield.core.checks.covers import MOST_MEETING
 from fernfield.core.checks.finding import Gone, Meeting, Specks
@@ -38,7 +38,24 @@ def _all(land: Land) -> tuple[Window, int]:
     return Window(bounds.row0 // step * step, bounds.col0 // step * step, bounds.row1, bounds.col1), step
 
 
-def cover_areas(world: OpenWorld, land: Land) -> list[dict[str, Any]]:
+class CoverArea(TypedDict):
+    """How much a cover takes up: hectares, and its part of the whole, 0 to 1."""
+
+    key: str
+    name: str
+    ha: float
+    part: float
+
+
+class Spread(TypedDict):
+    """Counts of posts in equal steps from `low` to `high`."""
+
+    low: float
+    high: float
+    counts: list[int]
+
+
+def cover_areas(world: OpenWorld, land: Land) -> list[CoverArea]:
     """Hectares and part of the whole (0 to 1) of every cover, base first; of land only, what lies under the sea too."""
     posts, step = _all(land)
     with world.lock:
@@ -53,7 +70,7 @@ def cover_areas(world: OpenWorld, land: Land) -> list[dict[str, Any]]:
     ]
 
 
-def spread(world: OpenWorld, land: Land, condition: Condition) -> dict[str, Any]:
+def spread(world: OpenWorld, land: Land, condition: Condition) -> Spread:
     """A histogram of what a condition asks: `counts` of posts in equal steps from `low` to `high`."""
     posts, step = _all(land)
     what = WHATS[condition.what]

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
+from typing_extensions import TypedDict
 
 from fernfield.core.grid import FloatArray, Window
 from fernfield.work.ground.rows import LIMITS
@@ -23,7 +24,15 @@ class BringWithin(Command):
     do: Literal["bring_within"] = "bring_within"
 
 
-def beyond(world: OpenWorld) -> dict[str, Any]:
+class Reached(TypedDict):
+    """The lowest and highest ground [m], and whether some of it lies past the limits."""
+
+    lowest_m: float
+    highest_m: float
+    past: bool
+
+
+def beyond(world: OpenWorld) -> Reached:
     """The lowest and highest ground of a world [m], and whether some of it lies past the limits."""
     with world.lock:
         limits, ranges = world.only(LIMITS), [land.all_heights() for land in world.lands()]

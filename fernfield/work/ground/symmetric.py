@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import partial
-from typing import Any
 
 import numpy as np
+from typing_extensions import TypedDict
 
 from fernfield.core.brush.symmetry import asymmetry
 from fernfield.core.errors import Conflict
@@ -21,7 +21,18 @@ LEAST_M = 0.05
 """Differences below this are rounding. [m]"""
 
 
-def check_symmetry(world: OpenWorld, tract: Tract) -> dict[str, Any]:
+class AsymmetryTold(TypedDict):
+    """The largest difference from the symmetry and where it is, the mean, and of how many posts. [m]"""
+
+    symmetric: bool
+    largest_m: float
+    x: float
+    y: float
+    mean_m: float
+    posts: int
+
+
+def check_symmetry(world: OpenWorld, tract: Tract) -> AsymmetryTold:
     """The largest difference and where it is in the tract's metres, and the mean. Raises Conflict when no symmetry is
     set."""
     land, place = world.land(tract.row.id), world.place_of(tract.row.id)

@@ -103,11 +103,31 @@ def square_of(part: Part) -> float:
     return float(np.clip(part.clump_m / 2, 5, PROOF_M / 6)) if part.clump else PROOF_M / 20
 
 
-def figures_of(world: OpenWorld, key: str) -> dict[str, Any]:
+class KindFigures(TypedDict):
+    """A kind in a mix: how many stand on a hectare, what of that there is room for, and how they stand to each other:
+    by Clark and Evans' index, and in words."""
+
+    kind: str
+    per_ha: float
+    reached_per_ha: float
+    room: float
+    clark_evans: float | None
+    stands: str
+
+
+class MixFigures(TypedDict):
+    """What a mix comes to where it is wholly sown."""
+
+    density_per_ha: float
+    kinds: list[KindFigures]
+    words: str
+
+
+def figures_of(world: OpenWorld, key: str) -> MixFigures:
     """What a mix comes to where it is wholly sown. Raises NotFound."""
     mix = world.row(MIXES, key)
     room = reached(mix.pattern)
-    kinds = []
+    kinds: list[KindFigures] = []
     for part, share, found in zip(mix.kinds, room, _proof(mix), strict=True):
         wanted = mix.per_ha(part)
         stands = None if found is None else neighbours(found.x, found.y, PROOF_M, PROOF_M)

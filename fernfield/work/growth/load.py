@@ -5,9 +5,10 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import asdict
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 import numpy as np
+from typing_extensions import TypedDict
 
 from fernfield.core.checks.growth import Switch
 from fernfield.core.grid import Window
@@ -66,9 +67,21 @@ def _near(land: Land, spot: tuple[float, float] | None, reach: float, step: int)
     return (land.bounds, step) if spot is None else (land.around(*spot, reach), 1)
 
 
+class Gauged(TypedDict):
+    """What growth costs to draw: plants and tufts of each kind, the load, and its shares of what a machine bears."""
+
+    machine: dict[str, str | float]
+    spot: list[float] | None
+    kinds: dict[str, int]
+    count: int
+    tufts: dict[str, int]
+    load: dict[str, float]
+    shares: dict[str, float]
+
+
 def gauge(
     world: OpenWorld, land: Land, spot: tuple[float, float] | None = None, changed: Mapping[str, Mix] | None = None
-) -> dict[str, Any]:
+) -> Gauged:
     """The load of a land's growth: `whole`, and from a spot by the distances of the kinds, beside the target machine.
 
     Ground cover counts as far as it is drawn: around the spot, or where on the land it is densest. `changed`: mixes as

@@ -6,10 +6,10 @@ import math
 from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
-from typing import Any
 
 import cv2
 import numpy as np
+from typing_extensions import TypedDict
 
 from fernfield.core.brush.keep import within
 from fernfield.core.drawing.labels import contour_labels
@@ -176,7 +176,44 @@ def _marks(
     return marks
 
 
-def legends(world: OpenWorld, land: Land) -> dict[str, Any]:
+class LegendLine(TypedDict):
+    """What a colour stands for; None is where nothing is drawn."""
+
+    words: str
+    colour: str | None
+
+
+class Legend(TypedDict):
+    """What the colours of an overlay stand for."""
+
+    title: str
+    lines: list[LegendLine]
+
+
+class TintStep(TypedDict):
+    """The colour of an elevation."""
+
+    elevation_m: float
+    colour: str
+
+
+class OldLegend(TypedDict):
+    """The colours of two overlays, as they were told before there was one for each."""
+
+    tint: list[TintStep]
+    slopes: list[LegendLine]
+
+
+class FigureTold(TypedDict):
+    """A figure on a contour: its place [m], turned clockwise from the horizontal [°]."""
+
+    x: float
+    y: float
+    turn_deg: float
+    words: str
+
+
+def legends(world: OpenWorld, land: Land) -> dict[str, Legend]:
     """What the colours of every overlay stand for."""
     low, high = tint_range(*land.all_heights())
     return {
@@ -192,7 +229,7 @@ def legends(world: OpenWorld, land: Land) -> dict[str, Any]:
     }
 
 
-def legend(land: Land) -> dict[str, Any]:
+def legend(land: Land) -> OldLegend:
     """The colours of the overlays and what they stand for."""
     low, high = tint_range(*land.all_heights())
     steps = len(TINTS) - 1
@@ -208,7 +245,7 @@ def legend(land: Land) -> dict[str, Any]:
     }
 
 
-def labels(world: OpenWorld, land: Land, level: int, part: Window, interval: float) -> list[dict[str, Any]]:
+def labels(world: OpenWorld, land: Land, level: int, part: Window, interval: float) -> list[FigureTold]:
     """The figures of index contours in a picture: place [m], turn clockwise from the horizontal [°], words."""
     step = 2**level if level > 0 else 1
     fine = 2**-level if level < 0 else 1

@@ -5,9 +5,10 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Sequence
-from typing import Any
+from typing import NotRequired
 
 import numpy as np
+from typing_extensions import TypedDict
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import FloatArray, Window, bilinear_many
@@ -19,9 +20,47 @@ from fernfield.work.water.rows import Tide, sea_level, tide_level
 LONGEST_M = 40_000.0
 
 
+class _Profile(TypedDict):
+    """The ground along a line, `step_m` apart; `before` the last edit, None where it was the same; the surface of the
+    water, None where it is dry. [m]"""
+
+    step_m: float
+    ground: list[float]
+    before: list[float] | None
+    sea_level_m: float
+    water: list[float | None]
+
+
+class Section(_Profile):
+    """A profile from west to east, from x0 on, through the northing y."""
+
+    y: float
+    x0: float
+
+
+class Between(TypedDict):
+    """What lies between two marks on a line: how far it is level, up and over the ground, and how steep. [m]"""
+
+    from_m: float
+    to_m: float
+    run_m: float
+    rise_m: float
+    slope_deg: float
+    slope_percent: float
+    ground_length_m: float
+
+
+class LineSection(_Profile):
+    """A profile along a line of points."""
+
+    points: list[list[float]]
+    length_m: float
+    between: NotRequired[Between]
+
+
 def section(
     world: OpenWorld, land: Land, y: float, x0: float, x1: float, most: int = 400, tide: Tide | None = None
-) -> dict[str, Any]:
+) -> Section:
     """The ground from west to east through the northing `y`, and as it was before the last edit; the sea as at a tide.
     [m]"""
     grid, bounds = land.grid, land.bounds
@@ -65,7 +104,7 @@ def line_section(
     marks: tuple[float, float] | None = None,
     most: int = 400,
     tide: Tide | None = None,
-) -> dict[str, Any]:
+) -> LineSection:
     """The ground along a line of points [m], and between two marks on it (distances from its beginning); the sea as at
     a tide.
 
@@ -91,7 +130,7 @@ def line_section(
         ground = _along(world, land, xs, ys, before=False)
         was = _along(world, land, xs, ys, before=True)
         water = _water_along(world, land, xs, ys, tide_level(world, tide))
-    found: dict[str, Any] = {
+    found: LineSection = {
         "points": [list(point) for point in points],
         "length_m": whole,
         "step_m": float(away[1]),

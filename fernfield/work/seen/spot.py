@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from dataclasses import asdict
-from typing import Any
+from typing import cast
 
 import numpy as np
+from typing_extensions import TypedDict
 
 from fernfield.core.grid import Window
 from fernfield.core.light.relief import aspect_degrees, slope_degrees
@@ -19,13 +20,41 @@ from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.outlines import holds_point
 from fernfield.work.plots.rows import PLOTS
-from fernfield.work.water.flowing import water_at
+from fernfield.work.water.flowing import WaterHere, water_at
 from fernfield.work.water.rows import Tide, liquid_of, sea_level, tide_level
 
 NEAR_M = 10.0
 
 
-def spot(world: OpenWorld, land: Land, x: float, y: float, tide: Tide | None = None) -> dict[str, Any]:
+class SpotTold(TypedDict):
+    """What is known of a place [m]. `plots`: the names of those that it lies in; `covers`: the share of each, by name;
+    `walk`: "climbable", "too steep" or "too deep"."""
+
+    x: float
+    y: float
+    plots: list[str]
+    elevation_m: float
+    over_sea_m: float
+    slope_deg: float
+    slope_percent: float
+    aspect_deg: float | None
+    water_depth_m: float
+    water: WaterHere | None
+    walk: str
+    covers: dict[str, float]
+    growth_within_10_m: int
+
+
+class Levels(TypedDict):
+    """How the elevations of a window are spread: counts in equal steps from the bottom to the top. [m]"""
+
+    bottom_m: float
+    top_m: float
+    counts: list[int]
+    sea_level_m: float
+
+
+def spot(world: OpenWorld, land: Land, x: float, y: float, tide: Tide | None = None) -> SpotTold:
     """Everything known about the point (x, y) [m], the sea as at a tide. Raises InvalidInput outside the tract."""
     grid = land.grid
     land.need(x, y, "the point")
@@ -62,14 +91,14 @@ def spot(world: OpenWorld, land: Land, x: float, y: float, tide: Tide | None = N
         "slope_percent": math.tan(math.radians(slope)) * 100,
         "aspect_deg": None if math.isnan(aspect) else aspect,
         "water_depth_m": depth,
-        "water": None if water is None else asdict(water),
+        "water": None if water is None else cast(WaterHere, asdict(water)),
         "walk": walk,
         "covers": {cover.name: float(share) for (_, cover), share in zip(covers_of(world), shares, strict=True)},
         "growth_within_10_m": near,
     }
 
 
-def levels(world: OpenWorld, land: Land, window: Window, bins: int = 48) -> dict[str, Any]:
+def levels(world: OpenWorld, land: Land, window: Window, bins: int = 48) -> Levels:
     """A histogram of the elevations in `window`, from at most about 256 x 256 values of it."""
     window = land.clip(window)
     if window.empty:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
+from typing_extensions import TypedDict
 
 from fernfield.core.errors import InvalidInput, NotFound
 from fernfield.core.grid import Grid
@@ -177,7 +178,26 @@ def _carried(thing: Thing, journey: Journey) -> Thing:
     return carried_place(thing, journey, **also)
 
 
-def _shown(world: OpenWorld, key: str, thing: Thing) -> dict[str, Any]:
+class ThingTold(TypedDict):
+    """A piece or a start as it stands. `z`: the elevation it stands at. [m, °]"""
+
+    key: str
+    id: str
+    sort: str
+    kit: str | None
+    name: str
+    x: float
+    y: float
+    z: float
+    over_m: float
+    turn_deg: float
+    team: int | None
+    default: bool
+    tract: str
+    resource: bool
+
+
+def _shown(world: OpenWorld, key: str, thing: Thing) -> Annotated[dict[str, Any], ThingTold]:
     """With the elevation it stands at. [m]"""
     kit = KIT.get(thing.kit or "")
     tract_id = world.of_tract(thing.tract)

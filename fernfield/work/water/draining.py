@@ -9,6 +9,7 @@ from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from typing_extensions import TypedDict
 
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.water.drainage import Drainage, Filled, catchments, drain, hollows, strahler
@@ -95,12 +96,23 @@ def drainage_of(world: OpenWorld, land: Land, what: What, posts: Window, step: i
     return np.asarray(found.at(wetness(found.heights, found.spacing), posts, step), np.float32)
 
 
-def hollows_of(world: OpenWorld, land: Land, least_m2: float, least_deep_m: float) -> list[dict[str, Any]]:
+class HollowListed(TypedDict):
+    """A hollow of a land: where its floor lies and how high, and its figures at the brim. [m]"""
+
+    floor: list[float]
+    floor_m: float
+    brim_m: float
+    area_m2: float
+    volume_m3: float
+    greatest_depth_m: float
+
+
+def hollows_of(world: OpenWorld, land: Land, least_m2: float, least_deep_m: float) -> list[HollowListed]:
     """The hollows of a land, the largest first."""
     found = drained(world, land)
     cell = found.spacing**2
     listed = hollows(found.heights, found.drainage, max(1, round(least_m2 / cell)), least_deep_m)
-    out = []
+    out: list[HollowListed] = []
     for one in listed[:MOST_LISTED]:
         row, col = one.row * found.step + found.window.row0, one.col * found.step + found.window.col0
         out.append({

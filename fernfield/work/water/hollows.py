@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal
 import cv2
 import numpy as np
 from pydantic import Field
+from typing_extensions import TypedDict
 
 from fernfield.core.errors import Choice, Conflict, InvalidInput, NotFound
 from fernfield.core.grid import FloatArray, Window
@@ -98,7 +99,46 @@ def _place(land: Land, window: Window, post: tuple[int, int] | None) -> list[flo
     return [land.grid.x_of(post[1] + window.col0), land.grid.y_of(post[0] + window.row0)]
 
 
-def told(world: OpenWorld, land: Land, hollow: Hollow) -> dict[str, Any]:
+class HollowInside(TypedDict):
+    """A smaller hollow in one: where its floor lies, and its figures at its own brim. [m]"""
+
+    floor: list[float] | None
+    floor_m: float
+    brim_m: float
+    area_m2: float
+
+
+class HollowAround(TypedDict):
+    """The hollow that one becomes a part of when it runs over: where that spills, and its figures. [m]"""
+
+    brim_m: float
+    area_m2: float
+    spill: list[float] | None
+
+
+class HollowTold(TypedDict):
+    """A hollow at its brim. `runs_to`: the way of what runs over; `curve`: level, area and volume, step by step. [m]"""
+
+    floor_m: float
+    floor: list[float] | None
+    brim_m: float
+    spill: list[float] | None
+    runs_to: list[list[float]]
+    area_m2: float
+    volume_m3: float
+    greatest_depth_m: float
+    curve: list[list[float]]
+    inside: list[HollowInside]
+    parents: list[HollowAround]
+
+
+class NoHollow(TypedDict):
+    """Why there is no hollow."""
+
+    none: str
+
+
+def told(world: OpenWorld, land: Land, hollow: Hollow) -> HollowTold:
     """A hollow as the API tells it: its figures at the brim."""
     cell, brim = land.grid.spacing**2, hollow.brim
     curve = curve_of(hollow.ground, brim.level, cell)

@@ -141,8 +141,26 @@ def _sea_words(row: Water) -> str:
     return f"Sea level {row.sea_level_m:g} m{tide}"
 
 
-def _shown(world: OpenWorld, key: str, row: Pool) -> dict[str, Any]:
+class PoolTold(Pool):
+    """With its key, and the colour of its liquid."""
+
+    key: str
+    colour: str
+
+
+class StreamTold(Stream):
+    """With its key, without the posts that it was laid along."""
+
+    key: str
+    way: Annotated[tuple[tuple[float, float], ...], Field(exclude=True)] = ()
+
+
+def _shown(world: OpenWorld, key: str, row: Pool) -> Annotated[dict[str, Any], PoolTold]:
     return {"key": key, **row.model_dump(mode="json"), "colour": liquid_of(world, row.liquid).colour}
+
+
+def _stream_shown(world: OpenWorld, key: str, row: Stream) -> Annotated[dict[str, Any], StreamTold]:
+    return {"key": key, **row.model_dump(mode="json", exclude={"way"})}
 
 
 def liquids_of(world: OpenWorld) -> dict[str, Liquid]:
@@ -196,7 +214,7 @@ POOLS = Collection(
 )  # fmt: skip
 STREAMS = Collection(
     "streams", Stream, "stream", in_tract=True, pictured=True, plain=False, most=500, moved=_moved_stream,
-    shown=lambda world, key, row: {"key": key, **row.model_dump(mode="json", exclude={"way"})},
+    shown=_stream_shown,
 )  # fmt: skip
 
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from typing_extensions import TypedDict
 
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.water.descent import descend
@@ -178,7 +178,14 @@ def at_edge(land: Land, post: Post) -> bool:
     return land.void(post[0] + around, post[1] + around) is not None
 
 
-def way_down(world: OpenWorld, land: Land, x: float, y: float) -> dict[str, Any]:
+class WayTold(TypedDict):
+    """The way of water: its points [m], and whether it ends in the "sea", a "pool", a "hollow" or at the "edge"."""
+
+    line: list[list[float]]
+    ends: str
+
+
+def way_down(world: OpenWorld, land: Land, x: float, y: float) -> WayTold:
     """The way of water from a spot: the steepest, over shallow brims, to the sea, a pool, a hollow or the edge."""
     land.need(x, y, "the spot")
 

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
+from typing_extensions import TypedDict
 
 from fernfield.core.errors import Conflict
 from fernfield.core.grid import FloatArray
@@ -19,7 +20,7 @@ from fernfield.work.kernel.writing.ledger import Ended, said
 from fernfield.work.kernel.writing.sweep import Sweep, Unit
 from fernfield.work.water.laying import falls_of, laid, lowest_of, part_of
 from fernfield.work.water.network import Network, planned
-from fernfield.work.water.rows import MOST_POINTS, POOLS, STREAMS, WATER, Stream
+from fernfield.work.water.rows import MOST_POINTS, POOLS, STREAMS, WATER, Stream, StreamTold
 from fernfield.work.water.ways import SHEET, SHEET_NAME, apart_of
 
 
@@ -159,7 +160,24 @@ def look_at(world: OpenWorld, key: str, command: PutStream | PatchStream) -> dic
         return told(world, land, key, network.row or world.row(STREAMS, key))
 
 
-def told(world: OpenWorld, land: Land, key: str, row: Stream) -> dict[str, Any]:
+class Fall(TypedDict):
+    """Where water falls, and how far. [m]"""
+
+    x: float
+    y: float
+    height_m: float
+
+
+class StreamLaid(StreamTold):
+    """A stream with its figures and its falls. [m]"""
+
+    length_m: float
+    fall_m: float
+    width_at_end_m: float
+    falls: list[Fall]
+
+
+def told(world: OpenWorld, land: Land, key: str, row: Stream) -> Annotated[dict[str, Any], StreamLaid]:
     """A stream as the API tells it: where it runs and ends, how long it is and how far it falls, what it cut."""
     home = part_of(world, land, row.tract)
     one = laid(land, row, (home.x, home.y))

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field, model_validator
+from typing_extensions import TypedDict
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import FloatArray, Grid, Window
@@ -117,7 +118,21 @@ def edge_of(
 # What it will be like
 
 
-def costs(grid: Grid) -> dict[str, Any]:
+class Costs(TypedDict):
+    """What a grid of posts costs and can hold: seconds are those of a walker, `smallest_m` the smallest feature."""
+
+    rows: int
+    cols: int
+    posts: int
+    memory_bytes: int
+    disk_bytes: int
+    cross_s: float
+    corner_s: float
+    smallest_m: float
+    powers_of_two: bool
+
+
+def costs(grid: Grid) -> Costs:
     """What a grid of posts costs and can hold, in figures and words."""
     posts, gait = grid.rows * grid.cols, Gait()
     return {

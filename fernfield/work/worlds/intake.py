@@ -19,6 +19,7 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, field_validator, model_validator
+from typing_extensions import TypedDict
 
 from fernfield.core.brush.brush import HIGHEST_M, LOWEST_M
 from fernfield.core.errors import Conflict, FernError, FormatError, InvalidInput, NotFound
@@ -120,6 +121,33 @@ class Placing(Command):
         return self
 
 
+class SamplesTold(TypedDict):
+    """A file that has been read; lowest and highest in its own unit, which are metres or not."""
+
+    kind: str
+    rows: int
+    cols: int
+    sample: str
+    metres: bool
+    about: str
+    spacing_m: float | None
+    lowest: float
+    highest: float
+    missing: int
+    counts: list[int]
+
+
+class LaidOut(TypedDict):
+    """What placing makes of a file: its posts, and how large it is. [m]"""
+
+    rows: int
+    cols: int
+    spacing_m: float
+    width_m: float
+    depth_m: float
+    step_m: float
+
+
 @dataclass(frozen=True)
 class Samples:
     """A file that has been read: its source, and its samples on the disk, row 0 north.
@@ -139,7 +167,7 @@ class Samples:
     def open(self) -> Any:
         return np.memmap(self.path, np.float32, "r", shape=(self.source.rows, self.source.cols))
 
-    def public(self) -> dict[str, Any]:
+    def public(self) -> SamplesTold:
         source = self.source
         return {
             "kind": source.kind, "rows": source.rows, "cols": source.cols, "sample": source.sample,
@@ -237,7 +265,7 @@ class Layout:
     across: float = 1.0
 
     @property
-    def facts(self) -> dict[str, float]:
+    def facts(self) -> LaidOut:
         return {
             "rows": self.rows, "cols": self.cols, "spacing_m": self.spacing_m,
             "width_m": (self.cols - 1) * self.spacing_m, "depth_m": (self.rows - 1) * self.spacing_m,

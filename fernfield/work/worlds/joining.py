@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field
+from typing_extensions import TypedDict
 
 from fernfield.core.errors import Conflict
 from fernfield.core.grid import FloatArray, Grid, Window
@@ -259,10 +260,23 @@ def gap_of(world: OpenWorld, first: str, second: str, side: str) -> float:
     return float(np.abs(one - two).max())
 
 
-def layout_json(world: OpenWorld) -> list[dict[str, Any]]:
+class TouchTold(TypedDict):
+    """Two tracts that touch, by how much their edges differ [m], and the join, or what keeps them from it."""
+
+    first: str
+    second: str
+    side: str
+    along_m: float
+    why_not: str | None
+    gap_m: float | None
+    joined: str | None
+    blend_m: float | None
+
+
+def layout_json(world: OpenWorld) -> list[TouchTold]:
     """Every touching pair, as the API shows it."""
     rows = dict(world.each(JOINS))
-    found = []
+    found: list[TouchTold] = []
     for touch in touching(world):
         row = rows.get(key_of(touch.first, touch.second))
         gap = None if touch.why_not else gap_of(world, touch.first, touch.second, touch.side)

@@ -38,7 +38,7 @@ from fernfield.work.cover.removing import MergeCover, merge_cover, remove_cover
 from fernfield.work.cover.rows import Cover, CoverRule, covers_of
 from fernfield.work.cover.ruling import Rule
 from fernfield.work.cover.shares import share_planes
-from fernfield.work.cover.sums import cover_areas, spread
+from fernfield.work.cover.sums import CoverArea, Spread, cover_areas, spread
 from fernfield.work.cover.textures import texture_of
 from fernfield.work.cover.transitions import Transition
 from fernfield.work.kernel.commands import Command
@@ -105,14 +105,14 @@ def merge(key: Key, merging: Merging, world: TheWorld) -> Keyed:
 
 @router.post("/lands/{tract}/cover-rules/values")
 @router.post("/tracts/{tract}/cover-rules/values")
-def values(condition: Condition, land: TheLand) -> dict[str, Any]:
+def values(condition: Condition, land: TheLand) -> Spread:
     """How what a condition asks is spread over the land: counts of posts between `low` and `high`."""
     return spread(*land, condition)
 
 
 @router.get("/lands/{tract}/cover-areas")
 @router.get("/tracts/{tract}/cover-areas")
-def areas(land: TheLand) -> list[dict[str, Any]]:
+def areas(land: TheLand) -> list[CoverArea]:
     """How much of the land each cover takes up: hectares, and its part of the whole (0 to 1)."""
     return cover_areas(*land)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from anyio import to_thread
 from fastapi import File, Query, Request, Response, UploadFile
@@ -16,7 +16,7 @@ from fernfield.work.ground.commands import PressFile
 from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.rows import Coordinate, Elevation, Name
 from fernfield.work.kernel.says import Say
-from fernfield.work.worlds.intake import Placing, Reading, coarse, layout
+from fernfield.work.worlds.intake import LaidOut, Placing, Reading, SamplesTold, coarse, layout
 
 router = Router(prefix="/api/files", tags=["files"])
 imports = Router(prefix="/api/worlds", tags=["worlds"])
@@ -70,7 +70,7 @@ async def send(
     studio: TheStudio,
     file: Annotated[UploadFile, File()],
     into: Annotated[str | None, Query(max_length=40)] = None,
-) -> Response:
+) -> JobAnswer:
     """Send a file; it waits under the id that comes back while the job reads it. Fields: those of `Reading`."""
     form = {k: v for k, v in (await request.form()).items() if k != "file" and v != ""}
     reading = Reading.model_validate(form)
@@ -78,8 +78,22 @@ async def send(
     return job_answer(request, studio.start_reading(kept, reading), file=kept.id, into=into)
 
 
+class FileTold(SamplesTold):
+    """A file that waits."""
+
+    id: str
+    name: str
+
+
+class Previewed(LaidOut):
+    """What placing makes of a file, and how low and high it goes. [m]"""
+
+    lowest_m: float
+    highest_m: float
+
+
 @router.get("/{file}")
-def get_file(file: str, studio: TheStudio) -> dict[str, Any]:
+def get_file(file: str, studio: TheStudio) -> FileTold:
     """What a file holds that has been read: size, kind, lowest, highest, posts without elevation, a histogram."""
     found = studio.waiting.get(file)
     return {"id": found.id, "name": found.name, **found.read().public()}
@@ -98,7 +112,7 @@ def read_again(request: Request, file: str, reading: Reading, studio: TheStudio)
 
 
 @router.post("/{file}/preview")
-def preview(file: str, placing: Placing, studio: TheStudio) -> dict[str, Any]:
+def preview(file: str, placing: Placing, studio: TheStudio) -> Previewed:
     """What placing would make of a file: size, spacing, lowest and highest elevation."""
     samples = studio.waiting.get(file).read()
     plan = layout(samples, placing)
@@ -142,7 +156,7 @@ def press(request: Request, file: str, body: AsPress, studio: TheStudio) -> JobA
 
 
 @imports.post("/import", status_code=202, openapi_extra=form_of(ImportForm))
-async def import_world(request: Request, studio: TheStudio, file: Annotated[UploadFile, File()]) -> Response:
+async def import_world(request: Request, studio: TheStudio, file: Annotated[UploadFile, File()]) -> JobAnswer:
     """Make a world from an elevation file, read and placed as the other fields of the form say."""
     form = ImportForm.model_validate({k: v for k, v in (await request.form()).items() if k != "file" and v != ""})
     kept = await to_thread.run_sync(waiting_file, studio, file)

@@ -4,21 +4,23 @@ from __future__ import annotations
 
 import secrets
 from dataclasses import asdict
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import Request, Response
+from typing_extensions import TypedDict
 
 from fernfield.core.landforms import LANDFORMS
 from fernfield.web.kernel.parts import ByLand, JobAnswer, TheStudio, TheTract, TheWorld, job_answer, outcome_json
 from fernfield.web.kernel.pictures import land_png
 from fernfield.web.kernel.routing import Router
+from fernfield.web.kernel.told import SettingSaid
 from fernfield.work.ground.commands import MakeLand
 from fernfield.work.ground.making import preview, warnings
 from fernfield.work.ground.rows import RECIPES, Recipe
 from fernfield.work.kernel.rows import Key, Name
 from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.plots.areas import said_in_world
-from fernfield.work.worlds.dressing import Dress, dress, proposals
+from fernfield.work.worlds.dressing import Dress, Proposal, dress, proposals
 
 router = Router(prefix="/api", tags=["land"])
 
@@ -34,8 +36,24 @@ class Generate(Recipe):
         return Recipe(**self.model_dump(exclude={"sheet", "name"}))
 
 
+class LandformTold(TypedDict):
+    """A landform, and what may be set of it."""
+
+    name: str
+    label: str
+    words: str
+    settings: list[SettingSaid]
+
+
+class RecipeTold(Recipe):
+    """By what the land of a sheet was made, and the covers and growth that suit it."""
+
+    sheet: str
+    suits: list[Proposal]
+
+
 @router.get("/landforms")
-def landforms() -> list[dict[str, Any]]:
+def landforms() -> Annotated[list[dict[str, Any]], list[LandformTold]]:
     return [
         {
             "name": form.name,
@@ -48,7 +66,7 @@ def landforms() -> list[dict[str, Any]]:
 
 
 @router.get("/worlds/{world}/recipes")
-def recipes(world: TheWorld) -> list[dict[str, Any]]:
+def recipes(world: TheWorld) -> Annotated[list[dict[str, Any]], list[RecipeTold]]:
     with world.lock:
         return [
             {"sheet": key, **row.model_dump(), "suits": [asdict(one) for one in proposals(world, row)]}

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import io
 import secrets
-from typing import Annotated, Any
+from typing import Annotated, NotRequired
 
 import numpy as np
 from fastapi import File, Form, Response, UploadFile
 from PIL import Image
+from typing_extensions import TypedDict
 
 from fernfield.core.brush.tips import TIPS
 from fernfield.web.kernel.parts import TheStudio, TheWorld
@@ -19,19 +20,30 @@ from fernfield.work.ground.pictures import add_picture
 router = Router(prefix="/api/worlds/{world}/pictures", tags=["pictures"])
 
 
+class PictureTold(TypedDict):
+    """A grey picture, and how many pixels one that was brought has."""
+
+    key: str
+    name: str
+    ours: NotRequired[bool]
+    rows: NotRequired[int]
+    cols: NotRequired[int]
+
+
 @router.get("")
-def pictures(world: TheWorld, studio: TheStudio) -> list[dict[str, Any]]:
-    own = [{"key": key, "name": name, "ours": True} for key, (name, _) in TIPS.items()]
-    return own + [
+def pictures(world: TheWorld, studio: TheStudio) -> list[PictureTold]:
+    own: list[PictureTold] = [{"key": key, "name": name, "ours": True} for key, (name, _) in TIPS.items()]
+    brought: list[PictureTold] = [
         {"key": p.key, "name": p.name, "ours": False, "rows": p.rows, "cols": p.cols}
         for p in studio.store.pictures(world.id)
     ]
+    return own + brought
 
 
 @router.post("", status_code=201)
 def add(
     world: TheWorld, studio: TheStudio, file: Annotated[UploadFile, File()], name: Annotated[str, Form()]
-) -> dict[str, Any]:
+) -> PictureTold:
     """A greyscale PNG of 8 or 16 bits, 2 to 2,048 pixels a side; black is 0, white is 1."""
     named = Named(name=name)
     with upload(studio, file) as path:

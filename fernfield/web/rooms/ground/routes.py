@@ -7,6 +7,7 @@ from typing import Any
 
 from fastapi import Request
 from pydantic import BaseModel
+from typing_extensions import TypedDict
 
 from fernfield.core.brush.tips import TIPS
 from fernfield.core.ground.tools import GROUND_TOOLS
@@ -15,10 +16,10 @@ from fernfield.web.kernel.panels import Asked, Panel
 from fernfield.web.kernel.parts import ByLand, JobAnswer, TheStudio, TheTract, TheWorld, job_answer, outcome_json
 from fernfield.web.kernel.routing import Router
 from fernfield.work.ground.commands import MoveLand, Reset, Weather
-from fernfield.work.ground.limiting import beyond, bring_within
+from fernfield.work.ground.limiting import Reached, beyond, bring_within
 from fernfield.work.ground.moving import move_in_world, move_land, outline_there
 from fernfield.work.ground.rows import LIMITS, Landscape, Level, Limits, Recipe, Sheet, Weathering
-from fernfield.work.ground.symmetric import check_symmetry
+from fernfield.work.ground.symmetric import AsymmetryTold, check_symmetry
 from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.plots.areas import said_in_world
 from fernfield.work.plots.keep import KeepTo
@@ -41,8 +42,12 @@ def reset(command: Reset, tract: TheTract, by_land: ByLand, studio: TheStudio) -
     return outcome_json(studio.reset(at.row.id, own))
 
 
+class Corners(TypedDict):
+    corners: list[list[float]]
+
+
 @works.post("/move/outline")
-def move_outline(command: MoveLand, tract: TheTract, by_land: ByLand) -> dict[str, Any]:
+def move_outline(command: MoveLand, tract: TheTract, by_land: ByLand) -> Corners:
     """Where the land of an area would come to lie: the corners of it there, in the metres of the tract it goes to, or
     in the world's."""
     world = tract[0]
@@ -59,7 +64,7 @@ def move(command: MoveLand, tract: TheTract, by_land: ByLand) -> Edited:
 
 
 @works.get("/symmetry")
-def symmetry(tract: TheTract, by_land: ByLand) -> dict[str, Any]:
+def symmetry(tract: TheTract, by_land: ByLand) -> AsymmetryTold:
     """How far the land is from the world's symmetry: the largest difference and where, and the mean of all."""
     found, place = check_symmetry(*tract), tract[0].place_of(tract[1].row.id)
     return {**found, "x": found["x"] + place.x, "y": found["y"] + place.y} if by_land else found
@@ -71,7 +76,7 @@ router.take(works, "/api/lands/{tract}")
 
 
 @router.get("/api/worlds/{world}/limits/past")
-def past_limits(world: TheWorld) -> dict[str, Any]:
+def past_limits(world: TheWorld) -> Reached:
     """The lowest and highest ground of a world, and whether some of it lies past the limits."""
     return beyond(world)
 

@@ -11,7 +11,7 @@ from fastapi.responses import StreamingResponse
 from fernfield.formats.source import Said
 from fernfield.web.kernel.parts import Keyed, TheStudio, TheTract, TheWorld, keyed_json, outcome_json
 from fernfield.web.kernel.routing import Router
-from fernfield.web.kernel.rows import partial_of
+from fernfield.web.kernel.rows import partial_of, told_of
 from fernfield.web.kernel.uploads import upload
 from fernfield.work.ground.commands import ClearSheet, MergeSheet, PasteSheet, PutSheet, RemoveSheet
 from fernfield.work.ground.rows import SHEETS, Sheet, sheets_of
@@ -38,7 +38,7 @@ class Into(Command):
 
 
 @router.get("/worlds/{world}/sheets")
-def sheets(world: TheWorld) -> list[dict[str, Any]]:
+def sheets(world: TheWorld) -> Annotated[list[dict[str, Any]], list[told_of(SHEETS)]]:
     with world.lock:
         return world.told(SHEETS)
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import numpy as np
 from fastapi import File, Form, Query, Response, UploadFile
 from pydantic import create_model
+from typing_extensions import TypedDict
 
 from fernfield.core.checks.growth import SEEN_PX, seen_switches
 from fernfield.core.cover.rules import WHATS
@@ -17,6 +18,7 @@ from fernfield.core.growth.spacing import DENSEST_PER_HA
 from fernfield.core.growth.tools import GROWTH_TOOLS
 from fernfield.formats.mesh import check_size
 from fernfield.formats.model import MOST_BYTES
+from fernfield.store.worlds import ModelRow
 from fernfield.web.kernel.panels import Asked, Panel
 from fernfield.web.kernel.parts import ByLand, Keyed, TheLand, TheStudio, TheTract, TheWorld, keyed_json
 from fernfield.web.kernel.routing import Router
@@ -24,8 +26,8 @@ from fernfield.web.kernel.uploads import Named, upload
 from fernfield.web.kernel.windows import TheWindow
 from fernfield.work.growth.areas import GrowArea, grow_area
 from fernfield.work.growth.findings import MendPlants, mend_plants
-from fernfield.work.growth.listing import MOST_LISTED, Listed, figures_of, listed
-from fernfield.work.growth.load import TARGET, Target, gauge, switch_of
+from fernfield.work.growth.listing import MOST_LISTED, Listed, MixFigures, figures_of, listed
+from fernfield.work.growth.load import TARGET, Gauged, Target, gauge, switch_of
 from fernfield.work.growth.models import add_model
 from fernfield.work.growth.removing import remove_kind, remove_mix
 from fernfield.work.growth.rows import KINDS, MIXES, Kind, Mix, Part, Variant
@@ -121,15 +123,23 @@ def shape(
     return Response(corners.astype("<f4").tobytes(), media_type="application/octet-stream", headers=headers)
 
 
+class SwitchesTold(TypedDict):
+    """Heights on the screen by the name of what changes [px], the most at which that is not seen, and what is."""
+
+    sizes: dict[str, float]
+    most: dict[str, float]
+    seen: list[str]
+
+
 @router.get("/worlds/{world}/kinds/{key}/switches")
-def switches(key: Key, world: TheWorld) -> dict[str, Any]:
+def switches(key: Key, world: TheWorld) -> SwitchesTold:
     """How tall a kind is, on a screen of 1,080 pixels, where its detail changes [px]; which of the changes are seen."""
     switch = switch_of(world.row(KINDS, key))
     return {"sizes": switch.sizes, "most": SEEN_PX, "seen": seen_switches(switch)}
 
 
 @router.get("/worlds/{world}/models")
-def models(world: TheWorld) -> list[dict[str, Any]]:
+def models(world: TheWorld) -> Annotated[list[dict[str, Any]], list[ModelRow]]:
     """The shapes that were brought: their triangles, height and radius. [m]"""
     return [asdict(row) for row in world.store.models(world.id)]
 
@@ -137,7 +147,7 @@ def models(world: TheWorld) -> list[dict[str, Any]]:
 @router.post("/worlds/{world}/models", status_code=201)
 def add_shape(
     world: TheWorld, studio: TheStudio, file: Annotated[UploadFile, File()], name: Annotated[str, Form()]
-) -> dict[str, Any]:
+) -> Annotated[dict[str, Any], ModelRow]:
     """Bring a shape: glTF 2.0, binary or text, in one file, up to 20,000 triangles; y up, in metres."""
     named = Named(name=name)
     with upload(studio, file) as path:
@@ -146,7 +156,7 @@ def add_shape(
 
 
 @router.get("/worlds/{world}/mixes/{key}/figures")
-def figures(key: Key, world: TheWorld) -> dict[str, Any]:
+def figures(key: Key, world: TheWorld) -> MixFigures:
     """What a mix comes to on 36 level hectares that are wholly sown: how many of each kind, what of its density
     there is room for, and how its plants stand to each other (Clark and Evans 1954)."""
     return figures_of(world, key)
@@ -284,7 +294,7 @@ def grow(command: GrowArea, tract: TheTract, by_land: ByLand) -> Edited:
 def load(
     land: TheLand, x: Metres | None = None, y: Metres | None = None, mix: Key | None = None,
     density_per_ha: Annotated[float | None, Query(ge=0, le=DENSEST_PER_HA)] = None,
-) -> dict[str, Any]:  # fmt: skip
+) -> Gauged:  # fmt: skip
     """What the growth of a land costs to draw, all of it or from a spot, beside the target machine; `mix` and
     `density_per_ha`: as if that mix were so dense."""
     if (x is None) != (y is None):

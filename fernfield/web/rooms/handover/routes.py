@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import asdict
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import Request
 from fastapi.responses import FileResponse
+from typing_extensions import TypedDict
 
+from fernfield.core.checks.finding import Finding
 from fernfield.web.kernel.panels import Asked, Panel
 from fernfield.web.kernel.parts import JobAnswer, TheStudio, TheWorld, job_answer
 from fernfield.web.kernel.routing import Router
@@ -17,7 +19,7 @@ router = Router(prefix="/api/worlds/{world}", tags=["handover"])
 
 
 @router.get("/findings")
-def findings(world: TheWorld, studio: TheStudio) -> list[dict[str, Any]]:
+def findings(world: TheWorld, studio: TheStudio) -> Annotated[list[dict[str, Any]], list[Finding]]:
     return [asdict(found) for found in studio.check(world.id)]
 
 
@@ -26,8 +28,17 @@ def handover(request: Request, world: TheWorld, studio: TheStudio) -> JobAnswer:
     return job_answer(request, studio.start_handover(world.id))
 
 
+class PackageTold(TypedDict):
+    """Of which revision the package is and when it was made, and whether the world has gone on since."""
+
+    revision: int | None
+    made_at: str | None
+    world_revision: int
+    stale: bool
+
+
 @router.get("/handover")
-def handover_state(world: TheWorld, studio: TheStudio) -> dict[str, Any]:
+def handover_state(world: TheWorld, studio: TheStudio) -> PackageTold:
     package = studio.store.package(world.id)
     return {
         "revision": package[0] if package else None,

@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from fastapi import Request, Response
 from pydantic import Field
+from typing_extensions import TypedDict
 
 from fernfield.web.kernel.parts import JobAnswer, TheStudio, TheTract, TheWorld, job_answer, outcome_json
 from fernfield.web.kernel.pictures import loss_png
 from fernfield.web.kernel.routing import Router
-from fernfield.web.kernel.worlds import world_json
+from fernfield.web.kernel.worlds import TractTold, world_json
 from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.rows import Coordinate, Key, Name, Spacing, TractId
 from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.worlds.bounding import PutBoundary
-from fernfield.work.worlds.joining import JoinTracts, PartTracts, join, layout_json, part
+from fernfield.work.worlds.joining import JoinTracts, PartTracts, TouchTold, join, layout_json, part
 from fernfield.work.worlds.tracts import (
     CropTract,
     PlaceTract,
@@ -46,15 +47,26 @@ class JoinBody(Command):
     sheet: Key | None = None
 
 
+class LayoutTold(TypedDict):
+    tracts: list[TractTold]
+    touching: list[TouchTold]
+
+
+class TractAdded(Edited):
+    """What came of it, and the id of the tract."""
+
+    tract: str
+
+
 @router.get("/worlds/{world}/layout")
-def layout(world: TheWorld, studio: TheStudio) -> dict[str, Any]:
+def layout(world: TheWorld, studio: TheStudio) -> LayoutTold:
     """Every tract with its place, and every pair that touches: joined, or what keeps them from it."""
     with world.lock:
         return {"tracts": world_json(world, studio)["tracts"], "touching": layout_json(world)}
 
 
 @router.post("/worlds/{world}/tracts", status_code=201)
-def add(spec: TractSpec, world: TheWorld, studio: TheStudio, response: Response) -> dict[str, Any]:
+def add(spec: TractSpec, world: TheWorld, studio: TheStudio, response: Response) -> TractAdded:
     tract_id, outcome = studio.add_tract(world.id, spec)
     response.headers["location"] = f"/api/tracts/{tract_id}"
     return {"tract": tract_id, **outcome_json(outcome)}

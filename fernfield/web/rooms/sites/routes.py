@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import secrets
 from dataclasses import asdict
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import Response
+from typing_extensions import TypedDict
 
-from fernfield.core.sites.kit import KIT, TEAM_COLOURS, TEAM_MARKS
+from fernfield.core.sites.kit import KIT, TEAM_COLOURS, TEAM_MARKS, KitPiece
 from fernfield.web.kernel.panels import Asked, Panel, Shortcut
 from fernfield.web.kernel.parts import Keyed, TheWorld, keyed_json
 from fernfield.web.kernel.routing import Router
@@ -20,8 +21,19 @@ from fernfield.work.sites.rows import THINGS, ToPlace, named
 router = Router(prefix="/api", tags=["sites"])
 
 
+class Team(TypedDict):
+    team: int
+    mark: str
+    colour: str
+
+
+class KitTold(TypedDict):
+    pieces: list[KitPiece]
+    teams: list[Team]
+
+
 @router.get("/kit")
-def kit() -> dict[str, Any]:
+def kit() -> Annotated[dict[str, Any], KitTold]:
     """The pieces that can be placed, and the teams with their marks."""
     teams = [
         {"team": number + 1, "mark": mark, "colour": colour}

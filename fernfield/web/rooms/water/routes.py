@@ -24,12 +24,34 @@ from fernfield.work.kernel.rows import Elevation, Key, Name, TractId
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.plots.rows import PLOTS
-from fernfield.work.water.draining import What, drainage_of, flood_of, flood_told, hollows_of, stands_to
-from fernfield.work.water.hollows import FillHollow, PutPool, fill_hollow, hollow_around, put_pool, told
-from fernfield.work.water.rows import DRY_M, POOLS, STREAMS, WATER, OwnLiquid, Pool, Stream, Tide, Water, tide_level
-from fernfield.work.water.running import way_down
+from fernfield.work.water.draining import HollowListed, What, drainage_of, flood_of, flood_told, hollows_of, stands_to
+from fernfield.work.water.hollows import (
+    FillHollow,
+    HollowTold,
+    NoHollow,
+    PutPool,
+    fill_hollow,
+    hollow_around,
+    put_pool,
+    told,
+)
+from fernfield.work.water.rows import (
+    DRY_M,
+    POOLS,
+    STREAMS,
+    WATER,
+    OwnLiquid,
+    Pool,
+    PoolTold,
+    Stream,
+    StreamTold,
+    Tide,
+    Water,
+    tide_level,
+)
+from fernfield.work.water.running import WayTold, way_down
 from fernfield.work.water.standing import sea_over, standing
-from fernfield.work.water.streams import PatchStream, PutStream, drop_stream, look_at, put_stream
+from fernfield.work.water.streams import PatchStream, PutStream, StreamLaid, drop_stream, look_at, put_stream
 
 router = Router(prefix="/api", tags=["water"])
 
@@ -63,7 +85,7 @@ class PoolPatch(Command):
 def hollow(
     land: TheLand, x: Place, y: Place,
     or_none: Annotated[bool, Query(description="200 with `none`, in words, in the place of 404")] = False,
-) -> dict[str, Any]:  # fmt: skip
+) -> HollowTold | NoHollow:  # fmt: skip
     """The smallest hollow around a spot, with its figures at the brim; the land's edge is an outlet.
 
     404 where water runs off the land without one.
@@ -78,7 +100,7 @@ def hollow(
 
 @router.post("/tracts/{tract}/way-down")
 @router.post("/lands/{tract}/way-down")
-def way(spot: Spot, land: TheLand) -> dict[str, Any]:
+def way(spot: Spot, land: TheLand) -> WayTold:
     """The way of water from a spot, and where it ends: "sea", "pool", "hollow" or "edge"."""
     return way_down(*land, spot.x, spot.y)
 
@@ -89,7 +111,7 @@ def hollows(
     land: TheLand,
     least_m2: Annotated[float, Query(ge=0, le=1e9)] = 100.0,
     least_deep_m: Annotated[float, Query(ge=0, le=1_000)] = 0.5,
-) -> list[dict[str, Any]]:
+) -> list[HollowListed]:
     """The hollows of a land that are larger and deeper than said, the largest first; at most 200."""
     return hollows_of(*land, least_m2, least_deep_m)
 
@@ -200,7 +222,7 @@ def _depths(deep: FloatArray, told_of: dict[str, Any]) -> Response:
 
 
 @router.get("/worlds/{world}/pools", tags=["pools"])
-def pools(world: TheWorld) -> list[dict[str, Any]]:
+def pools(world: TheWorld) -> Annotated[list[dict[str, Any]], list[PoolTold]]:
     """All pools of a world."""
     with world.lock:
         return world.told(POOLS)
@@ -229,8 +251,21 @@ def patch(key: Key, said: PoolPatch, world: TheWorld) -> Keyed:
     return put(key, PutPool.model_validate({**kept, **level, **own}), world)
 
 
+class StreamSet(StreamLaid):
+    """A stream that was set, and what its edit came to: see `Edited`."""
+
+    id: str
+    revision: int
+    window: list[int]
+    fill_m3: float
+    words: str
+
+
+ALaidStream = Annotated[dict[str, Any], StreamSet]
+
+
 @router.get("/worlds/{world}/streams", tags=["streams"])
-def streams(world: TheWorld) -> list[dict[str, Any]]:
+def streams(world: TheWorld) -> Annotated[list[dict[str, Any]], list[StreamTold]]:
     """All streams of a world."""
     with world.lock:
         return world.told(STREAMS)
@@ -247,27 +282,29 @@ def _in_its_tract(world: OpenWorld, key: str, command: PutStream) -> PutStream:
 
 
 @router.post("/worlds/{world}/streams/{key}/look", tags=["streams"])
-def look(key: Key, command: PutStream, world: TheWorld, within: Metres = "tract") -> dict[str, Any]:
+def look(
+    key: Key, command: PutStream, world: TheWorld, within: Metres = "tract"
+) -> Annotated[dict[str, Any], StreamLaid]:
     """What a stream would come to: its course, what it ends in, what it cuts. Nothing is changed."""
     return look_at(world, key, _in_its_tract(world, key, command) if within == "world" else command)
 
 
 @router.put("/worlds/{world}/streams/{key}", tags=["streams"])
-def set_stream(key: Key, command: PutStream, world: TheWorld, within: Metres = "tract") -> dict[str, Any]:
+def set_stream(key: Key, command: PutStream, world: TheWorld, within: Metres = "tract") -> ALaidStream:
     """Set a stream. 409 with the `choices` where its way ends in a hollow, unless `in_hollow` says what to do."""
     outcome, found = put_stream(world, key, _in_its_tract(world, key, command) if within == "world" else command)
     return {**keyed_json(key, outcome), **found}
 
 
 @router.patch("/worlds/{world}/streams/{key}", tags=["streams"])
-def change_stream(key: Key, command: PatchStream, world: TheWorld) -> dict[str, Any]:
+def change_stream(key: Key, command: PatchStream, world: TheWorld) -> ALaidStream:
     """Change a stream, or lay it anew as it is; what it cut before comes back first."""
     outcome, found = put_stream(world, key, command)
     return {**keyed_json(key, outcome), **found}
 
 
 @router.post("/worlds/{world}/streams/{key}/relay", tags=["streams"])
-def relay(key: Key, world: TheWorld) -> dict[str, Any]:
+def relay(key: Key, world: TheWorld) -> ALaidStream:
     """Lay a stream anew, as it was asked for, on the ground as it is now."""
     outcome, found = put_stream(world, key, PatchStream())
     return {**keyed_json(key, outcome), **found}

@@ -2,22 +2,28 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing_extensions import TypedDict
 
 from fernfield.web.kernel.parts import TheStudio
 from fernfield.web.kernel.routing import Router
-from fernfield.web.kernel.worlds import world_json
+from fernfield.web.kernel.worlds import AWorld, world_json
 
 router = Router(prefix="/api/bin", tags=["layout"])
 
 
+class Binned(TypedDict):
+    id: str
+    name: str
+    binned_at: str | None
+
+
 @router.get("")
-def list_bin(studio: TheStudio) -> list[dict[str, Any]]:
+def list_bin(studio: TheStudio) -> list[Binned]:
     return [{"id": row.id, "name": name, "binned_at": row.binned_at} for row, name in studio.bin()]
 
 
 @router.post("/{world}/restore")
-def restore(world: str, studio: TheStudio) -> dict[str, Any]:
+def restore(world: str, studio: TheStudio) -> AWorld:
     return world_json(studio.restore(world), studio)
 
 

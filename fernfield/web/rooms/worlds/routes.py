@@ -18,7 +18,7 @@ from fernfield.work.kernel.rows import ONLY, Bearing, Elevation, Name, TractId
 from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.light.rows import LIGHT
 from fernfield.work.water.rows import WATER
-from fernfield.work.worlds.beginnings import Seed, WorldSpec, costs
+from fernfield.work.worlds.beginnings import Costs, Seed, WorldSpec, costs
 from fernfield.work.worlds.rows import ABOUT, ICON
 
 router = Router(prefix="/api/worlds", tags=["worlds"])
@@ -46,8 +46,16 @@ def list_worlds(studio: TheStudio) -> Annotated[list[dict[str, Any]], list[World
     return [world_json(world, studio) for world in studio.listed()[0]]
 
 
+class WorldMade(WorldTold):
+    """A new world, and the job that makes its land from a seed."""
+
+    job: str | None
+
+
 @router.post("", status_code=201)
-def create_world(request: Request, spec: WorldSpec, studio: TheStudio, response: Response) -> dict[str, Any]:
+def create_world(
+    request: Request, spec: WorldSpec, studio: TheStudio, response: Response
+) -> Annotated[dict[str, Any], WorldMade]:
     """A new world. When it begins from a seed, `job` is the work that makes its land."""
     world = studio.world(studio.create(spec))
     response.headers["location"] = f"/api/worlds/{world.id}"
@@ -59,7 +67,7 @@ def create_world(request: Request, spec: WorldSpec, studio: TheStudio, response:
 
 
 @router.post("/costs")
-def costs_of(spec: WorldSpec) -> dict[str, Any]:
+def costs_of(spec: WorldSpec) -> Costs:
     """What a world would cost and could hold, before it is made."""
     return costs(spec.grid)
 
