@@ -26,7 +26,7 @@ def own(tmp_path: Path, demo_data: Path) -> Iterator[Server]:
 @pytest.fixture(autouse=True)
 def nobody_answers(page: Page) -> None:
     """What the browser complains of while the server is away, or stops, is what is tried here."""
-    page.forgiven += ["ERR_CONNECTION", "WebSocket", "Failed to fetch", "ERR_EMPTY_RESPONSE", "htmx:", "status of 503"]  # type: ignore[attr-defined]
+    page.forgiven += ["net::ERR_", "WebSocket", "Failed to fetch", "htmx:", "status of 503"]  # type: ignore[attr-defined]
 
 
 @pytest.fixture
