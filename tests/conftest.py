@@ -59,6 +59,8 @@ ROOM_BYTES = 6 << 30
 
 def pytest_configure(config: pytest.Config) -> None:
     """What tests write lies in memory where there is room for it: nobody pulls a plug here, and disks stall."""
+    # The application is compiled once, not at each of its hundred starts.
+    os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
     free = shutil.disk_usage(IN_MEMORY).free if os.access(IN_MEMORY, os.W_OK) else 0
     left = os.sysconf("SC_AVPHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
     if min(free, left) > ROOM_BYTES:
