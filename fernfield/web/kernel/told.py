@@ -7,7 +7,7 @@ from typing import Any
 
 from typing_extensions import TypedDict
 
-from fernfield.core.brush.tool import STRENGTHS, Tool
+from fernfield.core.brush.tool import STRENGTHS, FirstBrush, Tool
 from fernfield.web.kernel.manual import words_for
 from fernfield.work.kernel.commands import LARGEST_RADIUS_M
 from fernfield.work.kernel.rooms import House
@@ -50,13 +50,13 @@ class ToolTold(TypedDict):
     verb: str
     opposite: str
     layer: str
-    subject: str | None
+    subject: str
     sheeted: bool
     whole_path: bool
     timeless: bool
-    first: dict[str, float]
-    strengths: list[float]
-    radii: list[float]
+    first: FirstBrush
+    strengths: tuple[float, float]
+    radii: tuple[float, float]
     settings: list[SettingTold]
 
 
@@ -96,8 +96,8 @@ def _tool(stage: str, tool: Tool) -> dict[str, Any]:
         "whole_path": tool.lay is not None,
         "timeless": tool.timeless,
         "first": asdict(tool.begins),
-        "strengths": [low, high],
-        "radii": [SMALLEST_RADIUS_M, LARGEST_RADIUS_M],
+        "strengths": (low, high),
+        "radii": (SMALLEST_RADIUS_M, LARGEST_RADIUS_M),
         "settings": [
             {**asdict(setting), "low": _finite(setting.low), "high": _finite(setting.high), "worded": setting.worded}
             for setting in tool.settings

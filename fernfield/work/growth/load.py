@@ -5,14 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import asdict
-from typing import Annotated, Literal
+from typing import Annotated, Literal, cast
 
 import numpy as np
 from typing_extensions import TypedDict
 
 from fernfield.core.checks.growth import Switch
 from fernfield.core.grid import Window
-from fernfield.core.growth.load import MACHINES, Drawn, load
+from fernfield.core.growth.load import MACHINES, Drawn, Load, Machine, load
 from fernfield.core.growth.shapes import DETAILS, NEAR
 from fernfield.core.growth.spacing import HECTARE_M2
 from fernfield.core.growth.sward import TUFT_TRIANGLES, tufts_drawn
@@ -70,12 +70,12 @@ def _near(land: Land, spot: tuple[float, float] | None, reach: float, step: int)
 class Gauged(TypedDict):
     """What growth costs to draw: plants and tufts of each kind, the load, and its shares of what a machine bears."""
 
-    machine: dict[str, str | float]
+    machine: Machine
     spot: list[float] | None
     kinds: dict[str, int]
     count: int
     tufts: dict[str, int]
-    load: dict[str, float]
+    load: Load
     shares: dict[str, float]
 
 
@@ -129,10 +129,11 @@ def gauge(
     machine = MACHINES[world.only(TARGET).machine]
     found = load(list(drawn.values()))
     return {
-        "machine": asdict(machine), "spot": None if spot is None else list(spot),
+        "machine": cast(Machine, asdict(machine)), "spot": None if spot is None else list(spot),
         "kinds": {key: round(count) for key, count in whole.items()}, "count": round(sum(whole.values())),
         "tufts": tufts,
-        "load": asdict(found), "shares": {name: round(share, 4) for name, share in found.shares(machine).items()},
+        "load": cast(Load, asdict(found)),
+        "shares": {name: round(share, 4) for name, share in found.shares(machine).items()},
     }  # fmt: skip
 
 

@@ -93,16 +93,14 @@ def hollow_around(world: OpenWorld, land: Land, x: float, y: float) -> Hollow:
     return Hollow(around.window, around.heights, posts, (int(lowest[0]), int(lowest[1])), brim, found[1:])
 
 
-def _place(land: Land, window: Window, post: tuple[int, int] | None) -> list[float] | None:
-    if post is None:
-        return None
+def _place(land: Land, window: Window, post: tuple[int, int]) -> list[float]:
     return [land.grid.x_of(post[1] + window.col0), land.grid.y_of(post[0] + window.row0)]
 
 
 class HollowInside(TypedDict):
     """A smaller hollow in one: where its floor lies, and its figures at its own brim. [m]"""
 
-    floor: list[float] | None
+    floor: list[float]
     floor_m: float
     brim_m: float
     area_m2: float
@@ -113,16 +111,16 @@ class HollowAround(TypedDict):
 
     brim_m: float
     area_m2: float
-    spill: list[float] | None
+    spill: list[float]
 
 
 class HollowTold(TypedDict):
     """A hollow at its brim. `runs_to`: the way of what runs over; `curve`: level, area and volume, step by step. [m]"""
 
     floor_m: float
-    floor: list[float] | None
+    floor: list[float]
     brim_m: float
-    spill: list[float] | None
+    spill: list[float]
     runs_to: list[list[float]]
     area_m2: float
     volume_m3: float
@@ -145,7 +143,6 @@ def told(world: OpenWorld, land: Land, hollow: Hollow) -> HollowTold:
     runs: list[list[float]] = []
     if brim.beyond is not None:
         to = _place(land, hollow.window, brim.beyond)
-        assert to is not None
         runs = way_down(world, land, to[0], to[1])["line"]
     inside = nested(hollow.heights, hollow.posts, brim.level, LEAST_DEEP_M, LEAST_POSTS)
     return {
@@ -251,9 +248,9 @@ def _outlet(land: Land, hollow: Hollow | None, pool: Pool) -> Outlet | None:
     if hollow is None:
         return None
     brim = hollow.parents[-1][0] if hollow.parents else hollow.brim
-    spill, beyond = _place(land, hollow.window, brim.spill), _place(land, hollow.window, brim.beyond)
-    if spill is None or beyond is None:
+    if brim.beyond is None:
         return None
+    spill, beyond = _place(land, hollow.window, brim.spill), _place(land, hollow.window, brim.beyond)
     held = pool.model_copy(update={"level_m": brim.level, "runs_over": False})
     return Outlet(land, held, (spill[0], spill[1]), (beyond[0], beyond[1]))
 
@@ -272,7 +269,7 @@ def _planned(world: OpenWorld, key: str, command: PutPool) -> Pool | Rim | Outle
     level = _level_of(command, hollow, floor)
     if level <= floor:
         raise InvalidInput(f"the level must be above the floor at {floor:.2f} m, not {level:g}", "level_m")
-    at = (command.x, command.y) if hollow is None else tuple(_place(land, hollow.window, hollow.floor) or ())
+    at = (command.x, command.y) if hollow is None else tuple(_place(land, hollow.window, hollow.floor))
     home = land.part_at(at[0], at[1]) or land.parts[0]
     brims = [] if hollow is None else [hollow.brim.level, *(brim.level for brim, _ in hollow.parents)]
     above = not brims or level > max(brims)

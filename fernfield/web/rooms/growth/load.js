@@ -4,7 +4,7 @@ import { reach } from "/static/js/kernel/say.js";
 import { row, rows, subject } from "/static/js/seen/rows.js";
 import { heed, landApi, state, watch } from "/static/js/seen/state.js";
 
-/** @type {{found: any, from: string, density: string}} */
+/** @type {{found: import("/static/js/types.js").Answers["Gauged"] | null, from: string, density: string}} */
 const gauge = Alpine.reactive({ found: null, from: "", density: "" });
 let timer = 0;
 

@@ -10,7 +10,7 @@ import { fetchPanel, turnTo, watchForm } from "/static/js/seen/bench.js";
 import { row, rows, subject } from "/static/js/seen/rows.js";
 import { heed, keep, showAnew, state, watch } from "/static/js/seen/state.js";
 
-/** @typedef {import("/static/js/types.js").MixPart} Part */
+/** @typedef {import("/static/js/types.js").Answers["Part"]} Part */
 
 const base = `/api/worlds/${state.world.id}`;
 const box = /** @type {HTMLElement} */ (document.getElementById("bench"));

@@ -13,14 +13,14 @@ import "./flood.js";
 import { drawSpot, drawWay } from "./marks.js";
 import { chooseStream } from "./streams.js";
 
-/** @typedef {{floor_m: number, floor: number[], brim_m: number, spill: number[] | null, runs_to: number[][], area_m2: number, volume_m3: number,
- *   greatest_depth_m: number, curve: number[][], inside: any[], parents: any[]}} Hollow */
+/** @typedef {import("/static/js/types.js").Answers} Answers */
+/** @typedef {Answers["HollowTold"]} Hollow */
 
 const base = `/api/worlds/${state.world.id}`;
 const NOTHING = "Nothing is looked at yet.";
 /** What is open on the bench.
  * `tried`: what a level would come to that is shown and not kept.
- * @type {{found: Hollow | null, nothing: string, level: number, pool: string, choices: any, words: string, listed: any[], at: number[], tried: any}} */
+ * @type {{found: Hollow | null, nothing: string, level: number, pool: string, choices: any, words: string, listed: Answers["HollowListed"][], at: number[], tried: any}} */
 const open = Alpine.reactive({
   found: null,
   nothing: NOTHING,
@@ -336,7 +336,7 @@ Alpine.data("water", () => ({
     put({ above_brim: /** @type {HTMLElement} */ (event.currentTarget).dataset.above });
   },
   get inside() {
-    return (open.found?.inside ?? []).map((/** @type {any} */ one, /** @type {number} */ at) => ({
+    return (open.found?.inside ?? []).map((one, at) => ({
       key: at,
       name: `Brim ${figure(one.brim_m)} m`,
       words: `${figure(one.brim_m - one.floor_m)} m deep, ${area(one.area_m2)}`,
@@ -348,7 +348,7 @@ Alpine.data("water", () => ({
     if (one) begin(one.floor[0], one.floor[1]);
   },
   get around() {
-    return (open.found?.parents ?? []).map((/** @type {any} */ one, /** @type {number} */ at) => ({
+    return (open.found?.parents ?? []).map((one, at) => ({
       key: at,
       name: `Brim ${figure(one.brim_m)} m`,
       words: area(one.area_m2),

@@ -9,8 +9,7 @@ import { addHand } from "/static/js/seen/hands/hand.js";
 import { inShown, state } from "/static/js/seen/state.js";
 import { drawSpot, drawWay } from "./marks.js";
 
-/** @typedef {{length_m: number, fall_m: number, cut_m3: number, ends: string, joins: string | null, width_at_end_m: number, course: number[][],
- *   falls: {x: number, y: number, height_m: number}[]}} Told */
+/** @typedef {import("/static/js/types.js").Answers["StreamLaid"]} Told */
 
 /** How near a point is taken hold of. [px] */
 const NEAR = 9;
@@ -71,7 +70,7 @@ async function send(keep, calm = false) {
     open.told = null;
     if (!calm) say(told.errors?.map((/** @type {any} */ one) => one.message).join("; ") || told.detail);
   } else {
-    const tract = state.world.tracts.find((/** @type {any} */ one) => one.id === told.tract);
+    const tract = state.world.tracts.find((one) => one.id === told.tract);
     const [east, north] = tract ? [tract.x, tract.y] : [0, 0];
     const course = told.course.map((/** @type {number[]} */ [x, y, ...rest]) => [x + east, y + north, ...rest]);
     Object.assign(open, { choices: null, words: "", told: { ...told, course } });

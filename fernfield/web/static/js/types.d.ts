@@ -5,38 +5,12 @@ type Schemas = components["schemas"];
 
 export type KeepTo = Schemas["KeepTo-Input"] extends object ? Schemas["KeepTo-Input"] : Schemas["KeepTo"];
 
-export interface Setting {
-  name: string;
-  label: string;
-  unit: string;
-  low: number | null;
-  high: number | null;
-  first: number | string | null;
-  whole: boolean;
-  worded: boolean;
-  choices: string[];
-  picture: boolean;
-}
+/** What the API tells, by the names of its document. */
+export type Answers = Schemas;
 
-export interface Tool {
-  name: string;
-  label: string;
-  key: string;
-  stage: string;
-  unit: string;
-  words: string;
-  verb: string;
-  opposite: string;
-  layer: string;
-  subject: "" | "cover" | "mix";
-  sheeted: boolean;
-  whole_path: boolean;
-  timeless: boolean;
-  first: { radius_m: number; softness: number; strength: number };
-  strengths: [number, number];
-  radii: [number, number];
-  settings: Setting[];
-}
+export type Setting = Schemas["SettingTold"];
+
+export type Tool = Omit<Schemas["ToolTold"], "subject"> & { subject: "" | "cover" | "mix" };
 
 export interface Brush {
   radius: number;
@@ -57,47 +31,11 @@ export interface Area {
 }
 
 /** What a rule for covers asks of a post, as the API has it; the page leaves null what may be left out. */
-export interface CoverCondition {
-  what: string;
-  from?: number | null;
-  to?: number | null;
-  soft?: number | null;
-  plot?: string | null;
-  line?: string | null;
-  piece?: string | null;
-  cover?: string | null;
-  size_m?: number | null;
-  seed?: number | null;
-}
+export type CoverCondition = Omit<Schemas["Condition"], "what" | "soft"> & { what: string; soft?: number | null };
 
-export interface MixPart {
-  kind: string;
-  weight: number;
-  near?: string | null;
-  conditions: CoverCondition[];
-}
+export type CoverRule = Omit<Schemas["Rule"], "conditions"> & { conditions: CoverCondition[] };
 
-export interface CoverRule {
-  cover: string;
-  name?: string | null;
-  amount: number;
-  ragged: number;
-  grain_m: number;
-  seed: number;
-  off: boolean;
-  conditions: CoverCondition[];
-}
-
-export interface TractFacts {
-  id: string;
-  name: string;
-  rows: number;
-  cols: number;
-  spacing_m: number;
-  x: number;
-  y: number;
-  kind: string;
-}
+export type TractFacts = Schemas["TractTold"];
 
 export interface WorldFacts {
   id: string;
@@ -122,7 +60,7 @@ export interface WorldFacts {
   can_undo: boolean;
   can_redo: boolean;
   tracts: TractFacts[];
-  unread: { collection: string; key: string; why: string }[];
+  unread: Schemas["UnreadTold"][];
   [collection: string]: any;
 }
 
@@ -135,23 +73,14 @@ export interface Shortcut {
   single: boolean;
 }
 
-export interface Piece {
-  name: string;
-  label: string;
-  form: string;
-  colour: string;
-  width: number;
-  depth: number;
-  height: number;
-  resource: boolean;
-}
+export type Piece = Schemas["KitPiece"];
 
 export interface Boot {
   world: WorldFacts;
   stages: string[];
   scripts: string[];
   tools: Tool[];
-  overlays: { name: string; label: string; hint: string; help: string }[];
+  overlays: Schemas["OverlayTold"][];
   shortcuts: Shortcut[];
   collections: {
     name: string;
@@ -162,7 +91,7 @@ export interface Boot {
     pictured: boolean;
   }[];
   kit: Record<string, Piece>;
-  teams: { team: number; mark: string; colour: string }[];
+  teams: Schemas["Team"][];
   walker: { wade_m: number; steepest_deg: number };
 }
 

@@ -318,7 +318,7 @@ async function showLegend() {
   if (legend.hidden) return;
   const found = await ask(`${landApi}/legends`);
   if (!found) return;
-  const line = (/** @type {string} */ colour, /** @type {string} */ text) => {
+  const line = (/** @type {string | null} */ colour, /** @type {string} */ text) => {
     const row = document.createElement("div");
     row.append(
       svg("svg", { width: 14, height: 10, "aria-hidden": "true" }, "", [
@@ -332,10 +332,10 @@ async function showLegend() {
   // Each overlay says itself what its colours mean.
   const parts = state.show.overlays
     .filter((name) => found[name])
-    .flatMap((name) => [
-      head(found[name].title),
-      ...found[name].lines.map((/** @type {any} */ one) => line(one.colour, one.words)),
-    ]);
+    .flatMap((name) => {
+      const { title, lines } = /** @type {import("../../types.js").Answers["Legend"]} */ (found[name]);
+      return [head(title), ...lines.map((one) => line(one.colour, one.words))];
+    });
   legend.hidden = parts.length === 0;
   legend.replaceChildren(...parts);
 }

@@ -26,13 +26,15 @@ export function askLevels() {
   }, 150);
 }
 
+/** @typedef {import("../../types.js").Answers["Levels"]} Levels */
+
 const tallness = () => Math.max(60, bar.clientHeight - TOP - FOOT);
 const yOfLevel = (/** @type {number} */ z) => {
-  const l = facts.levels;
+  const l = /** @type {Levels} */ (facts.levels);
   return TOP + (1 - (z - l.bottom_m) / (l.top_m - l.bottom_m)) * tallness();
 };
 const levelOf = (/** @type {MouseEvent} */ event) => {
-  const l = facts.levels;
+  const l = /** @type {Levels} */ (facts.levels);
   const y = event.clientY - bar.getBoundingClientRect().top;
   return l.bottom_m + (1 - (y - TOP) / tallness()) * (l.top_m - l.bottom_m);
 };

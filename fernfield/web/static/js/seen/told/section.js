@@ -31,6 +31,9 @@ hears("ended", (message) => {
 
 const HEIGHT = 82;
 
+/** @typedef {import("../../types.js").Answers} Answers */
+/** @typedef {Answers["Section"] & Answers["LineSection"]} Either has what one of them has */
+
 /** Where water stands along a line: first and last point of each stretch, and its level. @param {(number | null)[]} water @returns {[number, number, number][]} */
 function poolsOf(water) {
   /** @type {[number, number, number][]} */
@@ -45,7 +48,7 @@ function poolsOf(water) {
 }
 
 function showSection() {
-  const s = state.section_line ? facts.line : facts.section;
+  const s = /** @type {Either | null} */ (state.section_line ? facts.line : facts.section);
   panel.classList.toggle("folded", !state.section);
   const open = state.section && (!low.matches || panel.classList.contains("asked"));
   part("fold").textContent = open ? "fold" : "unfold";
@@ -53,8 +56,8 @@ function showSection() {
   part("between").textContent = "";
   if (!s || !state.section) return;
   const width = profile.clientWidth || 800;
-  const wet = /** @type {(number | null)[]} */ (s.water || []);
-  const levels = wet.filter((/** @type {number | null} */ z) => z !== null);
+  const wet = s.water;
+  const levels = wet.filter((z) => z !== null);
   const lowest = Math.min(...s.ground, ...(s.before || []));
   const highest = Math.max(...s.ground, ...(s.before || []), ...levels);
   const length = (s.ground.length - 1) * s.step_m;
@@ -83,7 +86,7 @@ function showSection() {
     }),
     svg("polygon", {
       class: "ground",
-      points: `-2,${foot} -2,${py(s.ground[0])} ${points(s.ground)} ${width + 2},${py(s.ground.at(-1))} ${width + 2},${foot}`,
+      points: `-2,${foot} -2,${py(s.ground[0])} ${points(s.ground)} ${width + 2},${py(s.ground[s.ground.length - 1])} ${width + 2},${foot}`,
     }),
     ...(s.before ? [svg("polyline", { class: "was", points: points(s.before) })] : []),
     svg("path", { class: "here", d: `M${mark.toFixed(1)} 0V${HEIGHT}` }),

@@ -9,7 +9,11 @@ const line = id("spot");
 let asked = false;
 let again = false;
 let askedAt = -1e9;
-/** The newest facts. @type {{spot: any, section: any, line: any, levels: any, volume: string}} */
+/** @typedef {import("../../types.js").Answers} Answers */
+
+/** The newest facts.
+ * @type {{spot: Answers["SpotTold"] | null, section: Answers["Section"] | null, line: Answers["LineSection"] | null,
+ *   levels: Answers["Levels"] | null, volume: string}} */
 export const facts = { spot: null, section: null, line: null, levels: null, volume: "" };
 
 /** Where the cursor is or was last: what is shown of it stays true when the pointer has left the map. @type {import("../state.js").Spot | null} */
@@ -60,7 +64,7 @@ heed("stale", askSpot);
 hears("revised", askSpot);
 heed("moved", () => state.section && askSpot());
 
-/** What is known of a spot, in words. @param {any} s @returns {string[]} */
+/** What is known of a spot, in words. @param {Answers["SpotTold"]} s @returns {string[]} */
 export function spotWords(s) {
   return [
     `East ${figure(s.x, 1)}, north ${figure(s.y, 1)}`,
@@ -73,9 +77,9 @@ export function spotWords(s) {
   ].filter(Boolean);
 }
 
-/** @param {any} s @returns {string[]} */
+/** @param {Answers["SpotTold"]} s @returns {string[]} */
 const coversOf = (s) =>
-  /** @type {[string, number][]} */ (Object.entries(s.covers))
+  Object.entries(s.covers)
     .filter(([, share]) => share >= 0.005)
     .sort((a, b) => b[1] - a[1])
     .map(([name, share]) => `${name} ${Math.round(share * 100)}`);

@@ -90,7 +90,7 @@ export function levelWords() {
   const levels = facts.levels;
   if (!levels) return "";
   const step = (levels.top_m - levels.bottom_m) / levels.counts.length;
-  const first = levels.counts.findIndex((/** @type {number} */ count) => count > 0);
+  const first = levels.counts.findIndex((count) => count > 0);
   const last = levels.counts.findLastIndex((/** @type {number} */ count) => count > 0);
   return `, elevations from ${figure(levels.bottom_m + first * step, 1)} to ${figure(levels.bottom_m + (last + 1) * step, 1)} metres`;
 }
