@@ -191,7 +191,11 @@ def test_4_covers_are_painted_taken_away_and_follow_the_rule(table: Table) -> No
     revision = table.revision()
     own.click()
     page.locator("#condition-0-from").fill("89")
-    page.get_by_role("button", name="Keep the rules").click()
+    with page.expect_request(lambda asked: asked.method == "PUT" and asked.url.endswith("/cover-rules")) as put:
+        page.get_by_role("button", name="Keep the rules").click()
+    assert put.value.post_data_json["rules"][rules.index("Scar")]["conditions"] == [
+        {"what": "slope", "from": 89, "soft": 9}
+    ]
     table.kept(revision)
     assert min(np.subtract(scar(), before_rule)) < -0.5
     page.locator("#undo").click()
