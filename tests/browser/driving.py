@@ -72,6 +72,13 @@ class Server:
             text = answer.read()
         return json.loads(text) if text else None
 
+    def take_back(self) -> None:
+        """Undo all that was done to each world since it was made."""
+        for world in self.get("/api/worlds"):
+            while world["can_undo"]:
+                self.send(f"/api/worlds/{world['id']}/undo")
+                world = self.get(f"/api/worlds/{world['id']}")
+
     def bytes_of(self, path: str) -> bytes:
         with urllib.request.urlopen(self.url + path, timeout=120) as answer:
             return bytes(answer.read())
@@ -135,13 +142,15 @@ def browser() -> Iterator[Browser]:
 
 
 @pytest.fixture(scope="module")
-def desk(browser: Browser) -> Iterator[BrowserContext]:
-    """Where the pages of a file are opened: what one has loaded of the application the next one has at hand."""
+def desk(browser: Browser, server: Server) -> Iterator[BrowserContext]:
+    """Where the pages of a file are opened: what one has loaded of the application the next one has at hand. The next
+    file finds the worlds as this one did: which of them comes first is nobody's choice."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
     context.set_default_timeout(PATIENCE * 1000)
     context.add_init_script(AT_HOME)
     yield context
     context.close()
+    server.take_back()
 
 
 @pytest.fixture
