@@ -15,7 +15,7 @@ import { heed, keep, showAnew, state, watch } from "/static/js/seen/state.js";
 const base = `/api/worlds/${state.world.id}`;
 const box = /** @type {HTMLElement} */ (document.getElementById("bench"));
 
-/** What is open on the bench. @type {{part: string, kind: string, figures: any[], switches: string}} */
+/** What is open on the bench. @type {{part: string, kind: string, figures: import("/static/js/types.js").Answers["KindFigures"][], switches: string}} */
 const open = Alpine.reactive({ part: "", kind: "", figures: [], switches: "" });
 
 /** What is asked for by the way, without a word where nothing comes. */

@@ -25,7 +25,9 @@ const crownOf = (/** @type {Plant} */ plant) => (row("kinds", plant.kind)?.crown
 const ticked = (/** @type {Plant} */ plant) => !state.kindsOff.includes(plant.kind);
 /** The kind that is put: the first that is ticked of the mix in the hand. */
 const kindToPut = () =>
-  (row("mixes", subject("mix"))?.kinds ?? []).find((/** @type {any} */ one) => !state.kindsOff.includes(one.kind));
+  (row("mixes", subject("mix"))?.kinds ?? []).find(
+    (/** @type {import("/static/js/types.js").Answers["Part"]} */ one) => !state.kindsOff.includes(one.kind),
+  );
 
 /** Plants in a box, as far as there is room. @param {number[]} box @returns {Promise<Plant[]>} */
 async function plantsIn([x0, y0, x1, y1]) {

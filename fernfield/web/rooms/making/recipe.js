@@ -60,7 +60,7 @@ export function showSettings(form) {
 /** The form says a recipe. @param {HTMLFormElement} form @param {any} recipe */
 export function fillRecipe(form, recipe) {
   for (const one of landforms(form)) {
-    const scape = recipe.landscapes.find((/** @type {any} */ l) => l.name === one.dataset.landform);
+    const scape = recipe.landscapes.find((/** @type {{name: string}} */ l) => l.name === one.dataset.landform);
     one.value = String(scape?.weight ?? 0);
     for (const setting of own(form, one.dataset.landform || ""))
       setting.value = String(scape?.settings?.[setting.name] ?? setting.defaultValue);

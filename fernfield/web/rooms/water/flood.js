@@ -18,7 +18,7 @@ async function run(query) {
   if (!answer) return;
   if (!answer.ok) {
     const told = await answer.json();
-    say(told.errors?.map((/** @type {any} */ one) => one.message).join("; ") || told.detail);
+    say(told.errors?.map((/** @type {{message: string}} */ one) => one.message).join("; ") || told.detail);
     return;
   }
   const told = JSON.parse(answer.headers.get("X-Flood") || "{}");

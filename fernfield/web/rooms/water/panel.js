@@ -196,7 +196,7 @@ async function put(more = {}) {
   Object.assign(open, { choices: null, words: "" });
   if (answer.ok) untry();
   else {
-    say(told.errors?.map((/** @type {any} */ one) => one.message).join("; ") || told.detail);
+    say(told.errors?.map((/** @type {{message: string}} */ one) => one.message).join("; ") || told.detail);
     return;
   }
   open.pool = key;

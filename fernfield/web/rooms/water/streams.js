@@ -68,7 +68,7 @@ async function send(keep, calm = false) {
     Object.assign(open, { choices: told.choices, words: told.detail, told: null });
   } else if (!answer.ok) {
     open.told = null;
-    if (!calm) say(told.errors?.map((/** @type {any} */ one) => one.message).join("; ") || told.detail);
+    if (!calm) say(told.errors?.map((/** @type {{message: string}} */ one) => one.message).join("; ") || told.detail);
   } else {
     const tract = state.world.tracts.find((one) => one.id === told.tract);
     const [east, north] = tract ? [tract.x, tract.y] : [0, 0];

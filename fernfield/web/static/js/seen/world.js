@@ -108,6 +108,8 @@ id("undo").addEventListener("click", actions.undo);
 id("redo").addEventListener("click", actions.redo);
 actions.fit = fit;
 
+/** @typedef {{collection: string, key: string, row: Record<string, any> | null}} RowChange */
+
 hears("revised", async (message) => {
   Object.assign(state, { can_undo: message.can_undo, can_redo: message.can_redo });
   state.world.revision = message.number;
@@ -116,10 +118,10 @@ hears("revised", async (message) => {
   document.title = `${state.world.name} · Fern Field`;
   if (id("logbook-sheet").classList.contains("show")) showSteps();
   const moved = message.rows.filter(
-    (/** @type {any} */ one) => one.collection === "tracts" || one.collection === "joins",
+    (/** @type {RowChange} */ one) => one.collection === "tracts" || one.collection === "joins",
   );
   if (moved.length > 0) {
-    const gone = moved.some((/** @type {any} */ one) => one.key === state.world.tract && !one.row);
+    const gone = moved.some((/** @type {RowChange} */ one) => one.key === state.world.tract && !one.row);
     say("Tracts were added, moved, joined or taken away: opening the world anew …", "calm");
     const to = gone ? "" : `?tract=${state.world.tract}`;
     setTimeout(() => location.assign(`/worlds/${state.world.id}${to}`), 1200);
@@ -295,15 +297,15 @@ async function takeLevel(elevation) {
 }
 Object.assign(actions, {
   "take-level": (/** @type {number} */ elevation) => state.stage === "ground" && takeLevel(elevation),
-  "sea-here": async (/** @type {any} */ spot) => {
+  "sea-here": async (/** @type {import("./state.js").Spot} */ spot) => {
     const found = await elevationAt(spot);
     if (found !== undefined) setSea(found);
   },
-  "take-here": async (/** @type {any} */ spot) => {
+  "take-here": async (/** @type {import("./state.js").Spot} */ spot) => {
     const found = await elevationAt(spot);
     if (found !== undefined) takeLevel(found);
   },
-  "level-here": async (/** @type {any} */ spot) => {
+  "level-here": async (/** @type {import("./state.js").Spot} */ spot) => {
     const found = await elevationAt(spot);
     if (found !== undefined)
       await ask(`${base}/levels`, "POST", {
@@ -319,7 +321,7 @@ Object.assign(actions, {
     state.figures = [];
     keep();
   },
-  "place-start": (/** @type {any} */ spot) =>
+  "place-start": (/** @type {import("./state.js").Spot} */ spot) =>
     ask(`${base}/things?in=world`, "POST", { sort: "start", x: spot.x, y: spot.y, tract: state.world.tract }),
 });
 document.addEventListener("fern:theme", () => draw());

@@ -52,14 +52,14 @@ const inkOf = (text) => [1, 3, 5].map((at) => parseInt(text.slice(at, at + 2), 1
 
 /** Growth in square cells of the land, those near the eye only. */
 export class Growth {
-  constructor(/** @type {any} */ scene, /** @type {any} */ request) {
+  constructor(/** @type {THREE.Scene} */ scene, /** @type {() => void} */ request) {
     this.scene = scene;
     this.request = request;
     /** @type {Map<string, Cell>} */
     this.cells = new Map();
     /** Shapes by kind and detail: null while they are fetched. @type {Map<string, any>} */
     this.shapes = new Map();
-    /** Drawn meshes by kind and detail. @type {Map<string, any>} */
+    /** Drawn meshes by kind and detail. @type {Map<string, THREE.InstancedMesh>} */
     this.meshes = new Map();
     this.loading = 0;
     this.shown = 0;
@@ -73,7 +73,7 @@ export class Growth {
       }
     };
     heed("stale", (message) => {
-      if (message.layers.some((/** @type {any} */ l) => ["height", "growth", "look"].includes(l)))
+      if (message.layers.some((/** @type {string} */ l) => ["height", "growth", "look"].includes(l)))
         spoil(message.window);
       this.request();
     });
@@ -99,13 +99,13 @@ export class Growth {
     );
   }
 
-  drop(/** @type {any} */ mesh) {
+  drop(/** @type {THREE.InstancedMesh} */ mesh) {
     this.scene.remove(mesh);
     mesh.dispose();
     mesh.geometry.dispose();
   }
 
-  /** @param {number} x @param {number} y @param {any} lens Where the eye is: x, up, south. */
+  /** @param {number} x @param {number} y @param {THREE.Vector3} lens Where the eye is: x, up, south. */
   update(x, y, lens) {
     const { plantReach } = detail();
     const wanted = [];
@@ -130,7 +130,7 @@ export class Growth {
     if (this.again || !(moved < STEP_M)) this.sort(lens);
   }
 
-  async load(/** @type {string} */ key, /** @type {number} */ r, /** @type {any} */ c, /** @type {number} */ away) {
+  async load(/** @type {string} */ key, /** @type {number} */ r, /** @type {number} */ c, /** @type {number} */ away) {
     this.loading += 1;
     const old = this.cells.get(key);
     /** @type {Cell} */
@@ -184,13 +184,13 @@ export class Growth {
     });
   }
 
-  /** Put every plant into the mesh of its kind and of how far off it is, the nearest first. @param {any} lens */
+  /** Put every plant into the mesh of its kind and of how far off it is, the nearest first. @param {THREE.Vector3} lens */
   sort(lens) {
     this.again = false;
     this.sorted = { x: lens.x, y: lens.y, z: lens.z };
     const { nearer } = detail();
     let { triangles: room } = detail();
-    const kinds = new Map(rows("kinds").map((/** @type {any} */ kind) => [kind.key, kind]));
+    const kinds = new Map(rows("kinds").map((kind) => [kind.key, kind]));
     /** @type {Map<string, {kind: any, shape: any, from: [Stand, number][]}>} */
     const wanted = new Map();
     this.shown = 0;

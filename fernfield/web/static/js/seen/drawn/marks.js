@@ -55,9 +55,9 @@ function plots(context) {
     polyline(context, plot.points, true);
     haloed(context, chosen.has(plot.key) ? FERN : INK, chosen.has(plot.key) ? 1.8 : 1.1, [2, 3]);
     const x =
-      plot.points.reduce((/** @type {number} */ sum, /** @type {any} */ p) => sum + p[0], 0) / plot.points.length;
+      plot.points.reduce((/** @type {number} */ sum, /** @type {number[]} */ p) => sum + p[0], 0) / plot.points.length;
     const y =
-      plot.points.reduce((/** @type {number} */ sum, /** @type {any} */ p) => sum + p[1], 0) / plot.points.length;
+      plot.points.reduce((/** @type {number} */ sum, /** @type {number[]} */ p) => sum + p[1], 0) / plot.points.length;
     const [px, py] = screenAt(x, y);
     words(context, plot.name, px - context.measureText(plot.name).width / 2, py);
   }
@@ -212,7 +212,7 @@ function area(context) {
 /** Where moved land would come to lie, as the server said. @type {{corners: number[][] | null}} */
 export const MOVED = { corners: null };
 
-/** The polygon of an area, or null. @param {any} area */
+/** The polygon of an area, or null. @param {import("../../types.js").Area} area */
 export function cornersOf(area) {
   if (area.plot) return rows("plots").find((plot) => plot.key === area.plot)?.points ?? null;
   if (area.outline) return area.outline;

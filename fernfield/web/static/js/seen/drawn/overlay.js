@@ -179,7 +179,7 @@ function crosshair(spot) {
   }
 }
 
-/** @param {any} own @param {number} part @param {number[]} dash */
+/** @param {import("../../types.js").Brush} own @param {number} part @param {number[]} dash */
 function outlined(own, part, dash) {
   for (const [style, line] of STROKES) {
     context.strokeStyle = style;
@@ -269,7 +269,7 @@ function mark(name, colour) {
   }
 }
 
-/** @param {any} thing */
+/** @param {import("../rows.js").Row} thing */
 function start(thing) {
   const [x, y] = screenAt(thing.x, thing.y);
   const team = boot.teams.find((t) => t.team === thing.team);
@@ -312,7 +312,7 @@ export function name(words, x, y) {
   context.fillText(words, x, y);
 }
 
-/** @param {any} thing */
+/** @param {import("../rows.js").Row} thing */
 function piece(thing) {
   const kind = boot.kit[thing.kit];
   if (!kind) return;
@@ -323,7 +323,7 @@ function piece(thing) {
   if (chosen) handle(thing, x, y);
 }
 
-/** @param {any} kind @param {number} x @param {number} y @param {number} turn @param {boolean} chosen @param {any} thing */
+/** @param {import("../../types.js").Piece} kind @param {number} x @param {number} y @param {number} turn @param {boolean} chosen @param {import("../rows.js").Row | null} thing */
 function outline(kind, x, y, turn, chosen, thing) {
   const scale = 1 / metresPerPixel();
   const wide = Math.max(kind.width * scale, 7);
@@ -355,7 +355,7 @@ function outline(kind, x, y, turn, chosen, thing) {
   }
 }
 
-/** @param {any} thing @param {number} x @param {number} y */
+/** @param {import("../rows.js").Row} thing @param {number} x @param {number} y */
 function handle(thing, x, y) {
   const turn = (thing.turn_deg * Math.PI) / 180;
   const hx = x + Math.sin(turn) * HANDLE;

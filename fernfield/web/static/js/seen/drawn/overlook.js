@@ -67,7 +67,7 @@ function build() {
   window.fern.overlook = { drawn, orbit, spotUnder, parts, pixelOf };
 }
 
-/** Show or hide the overlook. @param {any} shown */
+/** Show or hide the overlook. @param {boolean} shown */
 export function showOverlook(shown) {
   if (!shown) return;
   if (!parts) build();
@@ -218,7 +218,7 @@ function spotUnder(px, py) {
     .normalize();
   const at = lens.position.clone();
   const step = Math.max(grid.spacing, 1);
-  const over = (/** @type {any} */ p) => p.y - (land.heightAt(p.x, -p.z) ?? -1e9);
+  const over = (/** @type {THREE.Vector3} */ p) => p.y - (land.heightAt(p.x, -p.z) ?? -1e9);
   let before = 0;
   for (let away = 0; away < size * 4;) {
     const p = at.clone().addScaledVector(ray, away);

@@ -48,7 +48,7 @@ function middle() {
 }
 
 /** `bare` pictures have no contours: they are for eye level. */
-const keyOf = (/** @type {any} */ at, /** @type {number} */ row, /** @type {number} */ col, bare = false) =>
+const keyOf = (/** @type {number} */ at, /** @type {number} */ row, /** @type {number} */ col, bare = false) =>
   `${at}/${row}/${col}${bare ? "/bare" : ""}`;
 /**
  * A picture of a part of the plan, as it was fetched and patched since.
@@ -211,7 +211,7 @@ export function draw(posts = null) {
   });
 }
 
-const levelSize = (/** @type {any} */ at) => [
+const levelSize = (/** @type {number} */ at) => [
   Math.floor((grid.rows - 1) / 2 ** at) + 1,
   Math.floor((grid.cols - 1) / 2 ** at) + 1,
 ];
@@ -252,7 +252,7 @@ function readPaper() {
 readPaper();
 document.addEventListener("fern:theme", readPaper);
 
-/** @param {any} at @param {boolean} wanted */
+/** @param {number} at @param {boolean} wanted */
 function paintLevel(at, wanted) {
   const scale = 2 ** at;
   const [rows, cols] = levelSize(at);
@@ -300,7 +300,7 @@ function quiet(tile) {
 }
 let quietTimer = 0;
 
-/** @param {any} at @param {number} row @param {number} col */
+/** @param {number} at @param {number} row @param {number} col */
 async function load(at, row, col, bare = false) {
   if (loading >= MOST_LOADING) return;
   const key = keyOf(at, row, col, bare);
@@ -478,7 +478,7 @@ watch(
   },
 );
 
-/** A tile's picture for the overlook, fetched like any other; at eye level one without contours. @param {any} at @param {number} row @param {number} col */
+/** A tile's picture for the overlook, fetched like any other; at eye level one without contours. @param {number} at @param {number} row @param {number} col */
 export function pictureOf(at, row, col) {
   const bare = state.walking;
   const tile = tiles.get(keyOf(at, row, col, bare));

@@ -52,7 +52,7 @@ const uniforms = {
 };
 export { uniforms };
 
-const material = (/** @type {any} */ texture) =>
+const material = (/** @type {THREE.Texture} */ texture) =>
   new THREE.ShaderMaterial({
     uniforms: {
       ...uniforms,
@@ -134,7 +134,7 @@ function holdsLand(row, col) {
 }
 
 class Chunk {
-  constructor(/** @type {number} */ row, /** @type {number} */ col, /** @type {any} */ request) {
+  constructor(/** @type {number} */ row, /** @type {number} */ col, /** @type {() => void} */ request) {
     this.row0 = row * CHUNK;
     this.col0 = col * CHUNK;
     this.rows = Math.min(CHUNK, grid.rows - 1 - this.row0);
@@ -231,7 +231,7 @@ class Chunk {
 
   /**
    * Put new heights of every `every`-th post of a window in; between them, straight lines.
-   * @param {number[]} window @param {number} every @param {any} values
+   * @param {number[]} window @param {number} every @param {Float32Array} values
    */
   patch([row0, col0, row1, col1], every, values) {
     if (!this.heights || !this.mesh) return false;
@@ -332,7 +332,7 @@ heed("tile", (tile) => {
 
 /** All chunks of the tract. */
 export class Land {
-  /** @param {any} scene @param {() => void} request ask for another frame */
+  /** @param {THREE.Scene} scene @param {() => void} request ask for another frame */
   constructor(scene, request) {
     this.scene = scene;
     this.request = request;
@@ -385,7 +385,7 @@ export class Land {
   /** Load and colour what is needed around (x, y), so far off from the eye. [m] */
   /** How many parts of what is near still wait for their heights. */
   get waits() {
-    return this.chunks.filter((/** @type {any} */ chunk) => chunk.loading || !chunk.heights).length;
+    return this.chunks.filter((chunk) => chunk.loading || !chunk.heights).length;
   }
 
   update(/** @type {number} */ x, /** @type {number} */ y, /** @type {number} */ away) {

@@ -4,7 +4,7 @@ import { brush, lays, state, tool, unitOf } from "../state.js";
 /** A bar is this part as wide as it is long; the server says the same. */
 const BAR_PART = 1 / 3;
 
-/** East and north of points around a brush; `part` of its full size. @param {any} own @param {number} part */
+/** East and north of points around a brush; `part` of its full size. @param {Pick<import("../../types.js").Brush, "radius" | "softness" | "shape" | "turn_deg">} own @param {number} part */
 export function ringPoints(own, part) {
   const reach = own.radius * part;
   if (own.shape === "round") {
@@ -37,7 +37,7 @@ export function ringPoints(own, part) {
   return points;
 }
 
-const round = (/** @type {any} */ value) => String(Math.round(value * 10) / 10);
+const round = (/** @type {number} */ value) => String(Math.round(value * 10) / 10);
 /** @type {Record<string, string>} */
 const CLIMBS = { vehicle: "a vehicle climbs it", walker: "only a walker climbs it", nobody: "nobody climbs it" };
 

@@ -56,7 +56,7 @@ const inkOf = (/** @type {string} */ text) => [1, 3, 5].map((at) => parseInt(tex
 /** What is known around the eye. @typedef {{row0: number, col0: number, rows: number, cols: number, keys: string[], planes: Uint8Array, heights: Float32Array}} Known */
 
 export class Swards {
-  constructor(/** @type {any} */ scene, /** @type {() => void} */ request) {
+  constructor(/** @type {THREE.Scene} */ scene, /** @type {() => void} */ request) {
     this.scene = scene;
     this.request = request;
     /** @type {Map<string, any>} */
@@ -72,7 +72,7 @@ export class Swards {
       this.request();
     };
     heed("stale", (message) => {
-      if (message.layers.some((/** @type {any} */ l) => ["height", "cover", "look"].includes(l))) anew();
+      if (message.layers.some((/** @type {string} */ l) => ["height", "cover", "look"].includes(l))) anew();
     });
     heed("all-stale", anew);
     for (const name of ["swards", "covers", "cover-rules"]) watch(() => state.at[name], anew);
@@ -85,10 +85,10 @@ export class Swards {
     );
   }
 
-  /** @param {any} lens Where the eye is: x, up, south. */
+  /** @param {THREE.Vector3} lens Where the eye is: x, up, south. */
   update(lens) {
     const list = rows("swards");
-    const reach = Math.max(0, ...list.map((/** @type {any} */ one) => one.reach_m));
+    const reach = Math.max(0, ...list.map((one) => one.reach_m));
     // From high above nothing of it is seen, and nothing is asked for.
     const over = this.known ? lens.y - (this.heightAt(lens.x, -lens.z) ?? lens.y) : 0;
     if (!list.length || !state.grows || over > reach) {
@@ -156,7 +156,7 @@ export class Swards {
     return upper * (1 - v) + lower * v;
   }
 
-  /** Lay the tufts around the eye, thinner toward their reach. @param {any} lens */
+  /** Lay the tufts around the eye, thinner toward their reach. @param {THREE.Vector3} lens */
   lay(lens) {
     this.laid = { x: lens.x, y: lens.y, z: lens.z };
     this.shown = 0;

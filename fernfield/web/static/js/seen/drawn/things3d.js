@@ -48,7 +48,7 @@ function joined(parts) {
   return whole;
 }
 
-/** @param {any} kind */
+/** @param {import("../../types.js").Piece} kind */
 function pieceShape(kind) {
   const { width, depth, height, form, colour } = kind;
   if (form === "house") {
@@ -95,7 +95,7 @@ function startShape(colour) {
 
 /** Pieces and starts. */
 export class Things {
-  constructor(/** @type {any} */ scene, /** @type {any} */ request) {
+  constructor(/** @type {THREE.Scene} */ scene, /** @type {() => void} */ request) {
     this.group = new THREE.Group();
     scene.add(this.group);
     this.shapes = new Map();
@@ -124,7 +124,7 @@ export class Things {
 
 /** A person of 1.8 m or a vehicle of 4.2 m, to see how large the land is. */
 export class Figures {
-  constructor(/** @type {any} */ scene, /** @type {any} */ request) {
+  constructor(/** @type {THREE.Scene} */ scene, /** @type {() => void} */ request) {
     this.group = new THREE.Group();
     scene.add(this.group);
     this.seen = "";
@@ -133,7 +133,7 @@ export class Figures {
 
   static shapeOf(/** @type {string} */ sort) {
     const at = (
-      /** @type {any} */ geometry,
+      /** @type {THREE.BufferGeometry} */ geometry,
       /** @type {number} */ x,
       /** @type {number} */ y,
       /** @type {number} */ z,

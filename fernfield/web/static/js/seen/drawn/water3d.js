@@ -61,7 +61,7 @@ const OVER_M = 0.6;
 const WHITE = 0.7;
 
 export class Sheets {
-  constructor(/** @type {any} */ scene, /** @type {() => void} */ request) {
+  constructor(/** @type {THREE.Scene} */ scene, /** @type {() => void} */ request) {
     this.scene = scene;
     this.request = request;
     this.mesh = null;
@@ -74,7 +74,7 @@ export class Sheets {
       this.request();
     };
     heed("stale", (message) => {
-      if (message.layers.some((/** @type {any} */ l) => ["height", "look"].includes(l))) anew();
+      if (message.layers.some((/** @type {string} */ l) => ["height", "look"].includes(l))) anew();
     });
     heed("all-stale", anew);
     watch(() => [state.at.water, state.at.pools, state.world.sea_level_m, state.show.tide], anew);

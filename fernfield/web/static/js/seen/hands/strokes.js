@@ -29,8 +29,11 @@ function strokeOf(name) {
   if (what.subject) stroke[what.subject] = subject(what.subject);
   if (what.subject === "mix") {
     const kinds = row("mixes", stroke.mix)?.kinds ?? [];
-    const on = kinds.filter((/** @type {any} */ one) => !state.kindsOff.includes(one.kind));
-    if (on.length < kinds.length) stroke.kinds = on.map((/** @type {any} */ one) => one.kind);
+    const on = kinds.filter(
+      (/** @type {import("../../types.js").Answers["Part"]} */ one) => !state.kindsOff.includes(one.kind),
+    );
+    if (on.length < kinds.length)
+      stroke.kinds = on.map((/** @type {import("../../types.js").Answers["Part"]} */ one) => one.kind);
   }
   if (state.sheet && what.sheeted) stroke.sheet = state.sheet;
   return stroke;
@@ -168,7 +171,9 @@ hears("connection", async (up) => {
   const found = await ask(`/api/worlds/${state.world.id}/revisions`);
   if (!found) return;
   doubtful = null;
-  const since = found.filter((/** @type {any} */ one) => one.number > after && one.words.startsWith(label));
+  const since = found.filter(
+    (/** @type {import("../../types.js").Answers["Step"]} */ one) => one.number > after && one.words.startsWith(label),
+  );
   if (since.length) say(`The line is back: ${label} is kept up to where it broke, as r${since.at(-1).number}.`, "calm");
   else say(`The line is back: ${label} is not kept. The land is as it was before it.`);
 });

@@ -8,7 +8,7 @@ import { boot, seenTracts, state } from "../state.js";
 /** How many rows of a sort are listed. */
 const MOST = 60;
 
-/** The middle of a row that has a place, or null. @param {any} row @returns {import("../state.js").Spot | null} */
+/** The middle of a row that has a place, or null. @param {import("../rows.js").Row} row @returns {import("../state.js").Spot | null} */
 function middleOf(row) {
   if (typeof row.x === "number" && typeof row.y === "number") return row;
   const points = row.points;
