@@ -6,6 +6,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.driving import Server, until
+from tests.browser.small import SmallTable
 from tests.browser.table import Table
 
 
@@ -178,21 +179,21 @@ def test_a_guise_is_looked_at_set_and_set_back(table: Table) -> None:
     assert table.server.get(f"/api/worlds/{table.world}/transitions") == []
 
 
-def test_flecks_are_mended_by_one_click_on_handover(table: Table) -> None:
-    table.open("handover")
-    page = table.page
+def test_flecks_are_mended_by_one_click_on_handover(small: SmallTable) -> None:
+    small.open("handover")
+    page = small.page
     for body in (
-        {"cover": "shingle", "box": [690, 440, 730, 480]},
-        {"cover": "moor-grass", "box": [709.8, 459.8, 710.2, 460.2]},
+        {"cover": "path", "box": [90, 60, 130, 90]},
+        {"cover": "grass", "box": [109.8, 74.8, 110.2, 75.2]},
     ):
-        at = table.revision()
-        table.server.send(f"/api/tracts/{table.tract}/covers/fill", body)
-        table.kept(at)
+        at = small.revision()
+        small.server.send(f"/api/tracts/{small.tract}/covers/fill", body)
+        small.kept(at)
     page.reload()
-    table.ready()
+    small.ready()
     expect(page.locator("#bench")).to_contain_text("1 fleck under 4 m²")
-    at = table.revision()
+    at = small.revision()
     page.get_by_role("button", name="Mend them all").click()
-    table.kept(at)
+    small.kept(at)
     expect(page.locator("#bench")).not_to_contain_text("fleck")
-    assert table.spot(710, 460)["covers"]["Shingle"] == pytest.approx(1, abs=0.01)
+    assert small.spot(110, 75)["covers"]["Path"] == pytest.approx(1, abs=0.01)

@@ -5,17 +5,11 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.driving import Server
 from tests.browser.small import SmallTable
-from tests.browser.table import Table
 
 
-@pytest.fixture
-def table(page: Page, server: Server) -> Table:
-    return Table(page, server)
-
-
-def test_keys_names_and_dusk(table: Table) -> None:
-    table.open("ground")
-    page = table.page
+def test_keys_names_and_dusk(small: SmallTable) -> None:
+    small.open("ground")
+    page = small.page
     page.keyboard.press("?")
     expect(page.locator("#keys")).to_be_visible()
     page.keyboard.press("Escape")
