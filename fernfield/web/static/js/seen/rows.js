@@ -12,7 +12,11 @@ const kinds = Object.fromEntries(boot.collections.map((one) => [one.name, one]))
 /** @type {Map<string, Map<string, Row>>} */
 const all = new Map(boot.collections.map((one) => [one.name, new Map()]));
 
-/** What is shown of rows before the server has said it: how each was, what is expected of it, how often it is asked for, and the revision that has it. @type {Map<string, {was: Row, fields: Record<string, any>, asks: number, from?: number}>} */
+/**
+ * What is shown of rows before the server has said it: how each was, what is expected of it, how often it is asked for,
+ * and the revision that has it.
+ * @type {Map<string, {was: Row, fields: Record<string, any>, asks: number, from?: number}>}
+ */
 const expected = new Map();
 
 const places = Object.fromEntries(boot.world.tracts.map((one) => [one.id, one]));
