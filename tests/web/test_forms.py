@@ -18,6 +18,7 @@ from fernfield.web.page import shortcuts
 from fernfield.work.ground.rows import Recipe, Sheet
 from fernfield.work.sites.notes import Note
 from fernfield.work.sites.rows import Thing
+from fernfield.work.worlds.beginnings import WorldSpec
 
 
 def test_a_form_says_what_the_field_declares() -> None:
@@ -32,6 +33,8 @@ def test_a_form_says_what_the_field_declares() -> None:
     assert (height.required, height.left_out, height.high) == (False, "their own", 6_000)
     weight = next(one for one in fields_of(Sheet, {}) if one.name == "weight")
     assert weight.percent
+    ends = {one.name: one.range for one in (*fields_of(WorldSpec, {}), *found.values())}
+    assert (ends["width_m"], ends["turn_deg"]) == ("above 0 to 200,000 m", "0 to below 360 °")
     assert [one.kind for one in fields_of(Note, {})] == ["long", "number", "number", "colour", "tick"]
 
 

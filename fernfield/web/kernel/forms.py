@@ -26,7 +26,7 @@ class Shown:
     """A field as the macro draws it.
 
     kind : "number", "text", "long", "choice", "tick" or "colour"
-    low, high : of a number; None where there is no end
+    low, high : of a number; None where there is no end; `open_ends` of them are refused themselves
     choices : value and words; the first may be the empty one, for leaving it out
     when : "other=value another", or nothing
     under, first : the heading that it stands under, which tells what differs from its first value
@@ -50,6 +50,7 @@ class Shown:
     help: str = ""
     under: str = ""
     first: Any = None
+    open_ends: tuple[bool, bool] = (False, False)
 
     @property
     def text(self) -> str:
@@ -84,10 +85,13 @@ class Shown:
     @property
     def range(self) -> str:
         """The range in words, with the unit."""
-        ends = [f"{end:,.10g}".replace("-", "−") for end in (self.low, self.high) if end is not None]
-        if self.low is not None and self.high is not None:
-            return f"{ends[0]} to {ends[1]} {self.unit}".rstrip()
-        return f"{'from' if self.low is not None else 'to'} {ends[0]} {self.unit}".rstrip() if ends else ""
+        low, high = (None if end is None else f"{end:,.10g}".replace("-", "−") for end in (self.low, self.high))
+        above, below = self.open_ends
+        parts = [
+            "" if low is None else f"above {low}" if above else low if high else f"from {low}",
+            "" if high is None else f"to below {high}" if below else f"to {high}",
+        ]
+        return " ".join((*(part for part in parts if part), self.unit)).rstrip() if any(parts) else ""
 
 
 @dataclass
@@ -132,6 +136,7 @@ def _shown(name: str, info: FieldInfo, prefix: str, values: Mapping[str, Any]) -
     )
     if high is not None and high > BEYOND:
         high = None
+    open_ends = (any(isinstance(m, Gt) for m in kind.metadata), any(isinstance(m, Lt) for m in kind.metadata))
     longest = next((m.max_length for m in kind.metadata if isinstance(m, StringConstraints)), None)
     pattern = next((m.pattern for m in kind.metadata if isinstance(m, StringConstraints)), None)
     first = None if info.is_required() else info.get_default(call_default_factory=True)
@@ -160,7 +165,7 @@ def _shown(name: str, info: FieldInfo, prefix: str, values: Mapping[str, Any]) -
         None if low is None else low * scale, None if high is None else high * scale,
         "1" if kind.base is int else "any" if say.step is None else f"{say.step:g}",
         not kind.optional and (info.is_required() or sort == "number"), value, choices, say.left_out, say.when, longest,
-        say.percent, under=say.under, first=first,
+        say.percent, under=say.under, first=first, open_ends=open_ends,
     )  # fmt: skip
 
 

@@ -8,7 +8,7 @@ from fastapi import Path, Query, Request
 from fastapi.responses import HTMLResponse, Response
 
 from fernfield.core.errors import named
-from fernfield.core.sites.kit import KIT, TEAM_COLOURS, TEAM_MARKS
+from fernfield.core.sites.kit import KIT
 from fernfield.core.travel.walker import Gait
 from fernfield.store.logbook import LogbookStore
 from fernfield.web.kernel.panels import Asked
@@ -18,6 +18,7 @@ from fernfield.web.kernel.told import ToolsTold, overlays_json, tools_json
 from fernfield.web.kernel.worlds import world_json
 from fernfield.web.page.shortcuts import shortcuts_json
 from fernfield.web.rooms import PANELS
+from fernfield.web.rooms.sites.routes import teams_json
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.studio import Studio
 
@@ -79,10 +80,7 @@ def _boot(asked: Asked) -> dict[str, Any]:
             for c in house.collections.values()
         ],
         "kit": {name: _piece(name) for name in KIT},
-        "teams": [
-            {"team": n, "mark": mark, "colour": colour}
-            for n, (mark, colour) in enumerate(zip(TEAM_MARKS, TEAM_COLOURS, strict=True), 1)
-        ],
+        "teams": teams_json(),
         "walker": {"wade_m": gait.wade, "steepest_deg": gait.steepest_deg},
     }  # fmt: skip
 

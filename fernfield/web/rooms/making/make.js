@@ -1,6 +1,6 @@
 // Making a world: the starting ground, the live picture, a file that is read and placed.
 import Alpine from "/static/js/kernel/alpine.js";
-import { bodyOf, fieldsOf, sendInstead, settle } from "/static/js/kernel/forms.js";
+import { bodyOf, fieldsOf, sendInstead, settle, wrongInWords } from "/static/js/kernel/forms.js";
 import "/static/js/kernel/focus.js";
 import { jsonOf, problemOf, problemWords, reach } from "/static/js/kernel/say.js";
 import { id } from "/static/js/kernel/shapes.js";
@@ -34,6 +34,14 @@ document.body.addEventListener("htmx:sendError", (event) => {
   box.innerHTML =
     '<p class="alert alert-danger" role="status">The picture could not be fetched. It comes by itself as soon as the server answers.</p>';
   retry = setTimeout(picture, 2000);
+});
+document.body.addEventListener("htmx:beforeSwap", (event) => {
+  const { detail } = /** @type {CustomEvent} */ (event);
+  if (!make || detail.target !== id("make-picture")) return;
+  const told = new DOMParser().parseFromString(detail.serverResponse, "text/html");
+  const wrong = /** @type {HTMLElement[]} */ ([...told.querySelectorAll("[data-of]")]);
+  for (const one of wrong) one.textContent = wrongInWords(make, one.dataset.of || "", one.textContent || "");
+  if (wrong.length) detail.serverResponse = told.body.innerHTML;
 });
 function soon() {
   clearTimeout(timer);

@@ -32,14 +32,16 @@ class KitTold(TypedDict):
     teams: list[Team]
 
 
+def teams_json() -> list[Team]:
+    """The teams by their numbers, each with its mark."""
+    both = enumerate(zip(TEAM_MARKS, TEAM_COLOURS, strict=True), 1)
+    return [{"team": number, "mark": mark, "colour": colour} for number, (mark, colour) in both]
+
+
 @router.get("/kit")
 def kit() -> Annotated[dict[str, Any], KitTold]:
     """The pieces that can be placed, and the teams with their marks."""
-    teams = [
-        {"team": number + 1, "mark": mark, "colour": colour}
-        for number, (mark, colour) in enumerate(zip(TEAM_MARKS, TEAM_COLOURS, strict=True))
-    ]
-    return {"pieces": [asdict(piece) for piece in KIT.values()], "teams": teams}
+    return {"pieces": [asdict(piece) for piece in KIT.values()], "teams": teams_json()}
 
 
 @router.post("/worlds/{world}/things", status_code=201)

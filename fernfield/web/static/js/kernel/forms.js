@@ -217,6 +217,12 @@ export function inWords(form, message) {
   return words;
 }
 
+/** What is wrong with a field of a form, told where the form is not. @param {Element} form @param {string} name @param {string} message */
+export function wrongInWords(form, name, message) {
+  const field = fieldsOf(form).find((one) => one.name === name);
+  return inWords(form, field ? asCalled(field, message) : message);
+}
+
 /** Tie a problem's errors to the fields of a form; what belongs to none is said at its top. @param {Element} form @param {import("./say.js").Problem} problem */
 export function showErrors(form, problem) {
   clearErrors(form);
@@ -503,6 +509,9 @@ function begin() {
     // Within the page's landmarks, as all that is read.
     container: "main",
     trigger: "hover focus",
+    // Beside its field: what is above and below it is read while it is filled in.
+    placement: (/** @type {unknown} */ _tip, /** @type {Element} */ of) =>
+      of.matches("input, select, textarea") ? "right" : "top",
     delay: { show: 400, hide: 0 },
     animation: false,
   });
