@@ -7,6 +7,7 @@ import math
 import secrets
 from collections.abc import Iterator
 from functools import partial
+from typing import Any
 
 import numpy as np
 
@@ -14,6 +15,7 @@ from fernfield.core.errors import Conflict, InvalidInput
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.ground.carry import Carriage, mend, seen
 from fernfield.work.ground.commands import MoveLand
+from fernfield.work.kernel.declared import renamed, spots_of
 from fernfield.work.kernel.posts.lands import Land, Part
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import Tract
@@ -66,7 +68,7 @@ def _carrying(world: OpenWorld, trip: _Trip, closed: FloatArray | None, command:
         words = f"{verb} {area_words(world, command)} {away}"
         return Ended(words, said(command), trip.pieces() if command.pieces else {})
 
-    carried = [collection.name for collection in world.house.collections.values() if collection.carried is not None]
+    carried = [collection.name for collection in world.house.collections.values() if collection.in_tract]
     return draw(world, puts, command.sheet, ends, PLOTS.name, "covers", *carried, still=trip.still)
 
 
@@ -217,19 +219,19 @@ class _Trip:
         yield Put(self.target, self._reach, look, layer)
 
     def pieces(self) -> Moves:
-        """The rows that stand on the land, as they come along or as copies."""
-        moves: Moves = {}
-        copied = self._command.copy_land
-        carried = [c for c in self._world.house.collections.values() if c.carried is not None]
+        """The rows that lie on the land, as they come along or as copies, which are related among themselves."""
+        found: dict[tuple[str, str], Any] = {}
+        keys: dict[tuple[str, str], str] = {}
+        carried = [c for c in self._world.house.collections.values() if c.in_tract and not c.stays]
         for collection, part in itertools.product(carried, self.source.parts):
             for key, row in self._world.each_in(collection, part.tract.row.id):
-                # Any row with a place.
-                x, y = getattr(row, "x") + part.x, getattr(row, "y") + part.y  # noqa: B009
-                if self._stands_on_it(x, y):
-                    assert collection.carried is not None
-                    journey = self._journey(part, x, y)
-                    moves[collection.name, secrets.token_hex(5) if copied else key] = collection.carried(row, journey)
-        return moves
+                spots = [(x + part.x, y + part.y) for x, y in spots_of(row)]
+                if spots and all(self._stands_on_it(x, y, around=len(spots) > 1) for x, y in spots):
+                    at = collection.name, key
+                    journey = self._journey(part, *np.mean(spots, axis=0).tolist())
+                    found[at] = collection.carry(row, journey)
+                    keys[at] = secrets.token_hex(5) if self._command.copy_land else key
+        return {(name, keys[name, key]): renamed(row, keys) for (name, key), row in found.items()}
 
     def _journey(self, source: Part, x: float, y: float) -> Journey:
         """How a row of a tract comes along that stands at (x, y) of the land."""
@@ -241,10 +243,11 @@ class _Trip:
 
         return Journey(there.tract.row.id, there.tract.grid, place, self._bearing, self._command.copy_land)
 
-    def _stands_on_it(self, x: float, y: float) -> bool:
+    def _stands_on_it(self, x: float, y: float, *, around: bool = False) -> bool:
+        """Whether a place belongs to the land; with `around`, also beside it: the corners of a plot that is carried."""
         row, col = round(self.source.grid.row_of(y)), round(self.source.grid.col_of(x))
-        post = Window(row, col, row + 1, col + 1)
-        return post.meet(self._window) == post and bool(self._share_of(post, 0.0)[0, 0] > 0)
+        posts = Window(row, col, row + 1, col + 1).pad(1 if around else 0).meet(self._window)
+        return not posts.empty and bool((self._share_of(posts, 0.0) > 0).any())
 
     def _bearing(self, degrees: float) -> float:
         return ((-degrees if self._command.mirror else degrees) + self._command.turn_deg) % 360

@@ -8,7 +8,8 @@ from pydantic import Field, model_validator
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.landforms import LANDFORMS
-from fernfield.work.kernel.rows import ONLY, Collection, Elevation, Key, Name, Row, Shift, Spot, TractId
+from fernfield.work.kernel.declared import Lies
+from fernfield.work.kernel.rows import ONLY, Collection, Elevation, Key, Name, Row, Spot, TractId
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import check_box
@@ -104,8 +105,8 @@ class Recipe(Row):
     height_m: Annotated[float | None, Field(gt=0, le=6_000), Say("Height", "m", left_out="their own")] = None
     widen: Annotated[bool, Say("Make landscapes wider where they are too tall for their patch", under="More")] = False
     plot: Annotated[Key | None, UNASKED] = None
-    box: Annotated[tuple[float, float, float, float] | None, UNASKED] = None
-    outline: Annotated[tuple[Spot, ...] | None, Field(min_length=3, max_length=2000), UNASKED] = None
+    box: Annotated[tuple[float, float, float, float] | None, Lies("box"), UNASKED] = None
+    outline: Annotated[tuple[Spot, ...] | None, Field(min_length=3, max_length=2000), Lies("path"), UNASKED] = None
     feather_m: Annotated[float, Field(ge=0, le=2_000), Say("Soft edge", "m", under="More")] = 40.0
     weathering: Annotated[Weathering | None, UNASKED] = None
     tract: Annotated[TractId | None, UNASKED] = None
@@ -124,17 +125,6 @@ class Recipe(Row):
         return 1.0 if self.height_m is None else self.height_m / tallest
 
 
-def _moved(row: Recipe, shift: Shift) -> Recipe:
-    """A recipe's region goes with its land."""
-    update: dict[str, object] = {"tract": shift.tract_id}
-    if row.box is not None:
-        x0, y0, x1, y1 = row.box
-        update["box"] = x0 - shift.x, y0 - shift.y, x1 - shift.x, y1 - shift.y
-    if row.outline is not None:
-        update["outline"] = tuple((x - shift.x, y - shift.y) for x, y in row.outline)
-    return row.model_copy(update=update)
-
-
 MOST_SHEETS = 32
 
 LIMITS = Collection(
@@ -145,7 +135,7 @@ SHEETS = Collection(
     "sheets", Sheet, "sheet", plain=False, most=MOST_SHEETS, order=lambda pair: (pair[1].position, pair[0])
 )
 LEVELS = Collection("levels", Level, "level")
-RECIPES = Collection("recipes", Recipe, "recipe", in_tract=True, plain=False, moved=_moved)
+RECIPES = Collection("recipes", Recipe, "recipe", in_tract=True, plain=False, stays=True)
 
 
 def sheets_of(world: OpenWorld) -> list[tuple[str, Sheet]]:

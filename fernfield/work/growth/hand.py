@@ -21,7 +21,8 @@ from pydantic import Field, model_validator
 
 from fernfield.core.errors import InvalidInput
 from fernfield.formats.plantblob import PATCH_M, PLANT, Plants, decode_plants, encode_plants
-from fernfield.work.kernel.rows import Collection, Key, Moves, Row, Shift
+from fernfield.work.kernel.declared import Lies
+from fernfield.work.kernel.rows import Collection, Key, Moves, Row
 from fernfield.work.kernel.says import UNASKED
 from fernfield.work.kernel.world import OpenWorld
 
@@ -37,8 +38,8 @@ class Touched(Row):
     """
 
     tract: Annotated[Key | None, UNASKED] = None
-    x0: Annotated[Place, UNASKED]
-    y0: Annotated[Place, UNASKED]
+    x0: Annotated[Place, Lies("west"), UNASKED]
+    y0: Annotated[Place, Lies("south"), UNASKED]
     names: Annotated[tuple[str, ...], UNASKED] = ()
     count: Annotated[int, Field(ge=0, le=MOST_IN_PATCH), UNASKED] = 0
     packed: Annotated[str, UNASKED] = ""
@@ -59,11 +60,6 @@ def unpacked(packed: str, count: int) -> Plants:
     return plants
 
 
-def _moved(row: Touched, shift: Shift) -> Touched:
-    """A tract that got other bounds: what lies outside of it is not seen, and is there again when it grows back."""
-    return row.model_copy(update={"x0": row.x0 - shift.x, "y0": row.y0 - shift.y, "tract": shift.tract_id})
-
-
 def _seen(row: Touched) -> tuple[str, float, float, float, float]:
     tract = row.tract or ""
     return tract, row.x0, row.y0, row.x0 + PATCH_M, row.y0 + PATCH_M
@@ -71,7 +67,7 @@ def _seen(row: Touched) -> tuple[str, float, float, float, float]:
 
 TOUCHED = Collection(
     "touched-plants", Touched, "patch of plants", in_tract=True, told=False, plain=False, most=MOST_PATCHES,
-    moved=_moved, seen=_seen,
+    stays=True, seen=_seen,
 )  # fmt: skip
 
 

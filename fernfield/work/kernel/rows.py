@@ -17,6 +17,7 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints, Validation
 
 from fernfield.core.errors import FormatError, InvalidInput
 from fernfield.core.grid import Grid
+from fernfield.work.kernel.declared import Lies, place_fields, placed
 from fernfield.work.kernel.refused import refused
 from fernfield.work.kernel.says import Say
 
@@ -31,6 +32,13 @@ Key = Annotated[str, StringConstraints(pattern=r"^[a-z0-9_-]{1,40}$")]
 TractId = Annotated[str, StringConstraints(pattern=r"^[a-z0-9]{1,40}$")]
 Elevation = Annotated[float, Field(ge=-12_000, le=12_000)]
 Bearing = Annotated[float, Field(ge=0, lt=360)]
+Facing = Annotated[Bearing, Lies("bearing")]
+"""The bearing of what turns with its land. [°]"""
+
+East = Annotated[float, Field(ge=-1e6, le=1e6), Lies("east")]
+North = Annotated[float, Field(ge=-1e6, le=1e6), Lies("north")]
+"""The place of a row in its tract. [m]"""
+
 Colour = Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$")]
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
 RevisionNumber = Annotated[int, Field(ge=0, le=2**53)]
@@ -151,8 +159,8 @@ class Collection(Generic[R]):
     order : how they are listed; by key when left out
     plan : what an edit of it comes to; itself alone when left out. Raises when it does not fit the world
     seen : the ground whose picture a change of a row changes: its tract, x0, y0, x1, y1 [m]
-    moved : what becomes of a row when its tract gets other bounds (None: it goes)
-    carried : what becomes of a row with a place when the land under it is carried elsewhere. Raises InvalidInput
+    stays : its rows do not go along with land that is carried elsewhere
+    carried : what else changes of a row that is carried
     shown : how a row is told to scripts and pages, where that is more than its fields
     words : what an edit of the only row is called in the logbook
     version, upgrade : rows that an older version wrote are brought up from it (body and version to a body)
@@ -174,8 +182,8 @@ class Collection(Generic[R]):
     most: int = 1_000
     order: Callable[[tuple[str, R]], Any] | None = None
     plan: Callable[[Change[R], Look], Plan] | None = None
-    moved: Callable[[R, Shift], R | None] | None = None
-    carried: Callable[[R, Journey], R] | None = None
+    stays: bool = False
+    carried: Callable[[R, Journey], dict[str, Any]] | None = None
     seen: Callable[[R], tuple[str, float, float, float, float]] | None = None
     shown: Callable[[OpenWorld, str, R], dict[str, Any]] | None = None
     words: Callable[[R], str] | None = None
@@ -214,31 +222,29 @@ class Collection(Generic[R]):
         before = {name: getattr(old, name) for name in self.model.model_fields} if old is not None else {}
         return self.model.model_validate({**before, **said})
 
+    def moved(self, row: R, shift: Shift) -> R | None:
+        """What becomes of a row when its tract gets other bounds: it goes (None) when its place lies outside."""
+        said = placed(self.model, dict(row), lambda x, y: (x - shift.x, y - shift.y))
+        own = place_fields(self.model)
+        if own is not None and not shift.grid.holds(said[own[0]], said[own[1]]):
+            return None
+        return row.model_copy(update={**said, "tract": shift.tract_id})
+
+    def carry(self, row: R, journey: Journey) -> R:
+        """What becomes of a row when its land is carried. Raises InvalidInput for a place outside of the tract."""
+        said = placed(self.model, dict(row), journey.place, journey.bearing)
+        own = place_fields(self.model)
+        if own is not None and not journey.grid.holds(said[own[0]], said[own[1]]):
+            raise InvalidInput(f"{row.title} would come to stand outside the tract", own[0])
+        if journey.copied and "name" in self.model.model_fields:
+            said["name"] = f"{getattr(row, 'name')[:70]} copy"  # noqa: B009
+        if self.carried is not None:
+            said |= self.carried(row, journey)
+        return row.model_copy(update={**said, "tract": journey.tract_id})
+
     def tell(self, world: OpenWorld, key: str, row: R) -> dict[str, Any]:
         """A row as the API and the page know it."""
         return self.shown(world, key, row) if self.shown is not None else {"key": key, **row.model_dump(mode="json")}
-
-
-def moved_place(row: R, shift: Shift) -> R | None:
-    """What becomes of a row with a place (x, y) when its tract gets other bounds: it goes when it lies outside."""
-    x, y = getattr(row, "x") - shift.x, getattr(row, "y") - shift.y  # noqa: B009 (any model with a place)
-    if not shift.grid.holds(x, y):
-        return None
-    return row.model_copy(update={"x": x, "y": y, "tract": shift.tract_id})
-
-
-def moved_points(row: R, shift: Shift) -> R:
-    """What becomes of a row with points when its tract gets other bounds."""
-    points = tuple((x - shift.x, y - shift.y) for x, y in getattr(row, "points"))  # noqa: B009
-    return row.model_copy(update={"points": points, "tract": shift.tract_id})
-
-
-def carried_place(row: R, journey: Journey, **also: Any) -> R:
-    """What becomes of a row with a place when its land is carried; `also` changes with it."""
-    x, y = journey.place(getattr(row, "x"), getattr(row, "y"))  # noqa: B009
-    if not journey.grid.holds(x, y):
-        raise InvalidInput(f"{row.title} would come to stand outside the tract", "x")
-    return row.model_copy(update={"x": x, "y": y, "tract": journey.tract_id, **also})
 
 
 def new_key(title: str) -> str:

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from fernfield.core.brush.symmetry import Image, mirrored, turned
 from fernfield.core.errors import InvalidInput
+from fernfield.work.kernel.declared import Lies
 from fernfield.work.kernel.edits import plainly
 from fernfield.work.kernel.rows import (
     ONLY,
@@ -20,7 +21,6 @@ from fernfield.work.kernel.rows import (
     Row,
     Spot,
     TractId,
-    moved_points,
 )
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.plots.outlines import check_outline
@@ -30,7 +30,7 @@ class Plot(Row):
     """Collection "plots": a named polygon in a tract, the first when left out. [m]"""
 
     name: Name
-    points: Annotated[tuple[Spot, ...], Field(min_length=3, max_length=500), UNASKED]
+    points: Annotated[tuple[Spot, ...], Field(min_length=3, max_length=500), Lies("path"), UNASKED]
     tract: Annotated[TractId | None, UNASKED] = None
 
 
@@ -38,7 +38,7 @@ class Line(Row):
     """Collection "lines": a kept line of the section in a tract, the first when left out. [m]"""
 
     name: Name
-    points: Annotated[tuple[Spot, ...], Field(min_length=2, max_length=200), UNASKED]
+    points: Annotated[tuple[Spot, ...], Field(min_length=2, max_length=200), Lies("path"), UNASKED]
     tract: Annotated[TractId | None, UNASKED] = None
 
 
@@ -75,8 +75,8 @@ def _plan_plot(change: Change[Plot], look: Look) -> Plan:
     return plainly(PLOTS, change)
 
 
-PLOTS = Collection("plots", Plot, "plot", in_tract=True, plan=_plan_plot, moved=moved_points)
-LINES = Collection("lines", Line, "line", in_tract=True, moved=moved_points)
+PLOTS = Collection("plots", Plot, "plot", in_tract=True, plan=_plan_plot)
+LINES = Collection("lines", Line, "line", in_tract=True)
 SYMMETRY = Collection("symmetry", Symmetry, "symmetry", only=ONLY, first=Symmetry(), words=lambda row: row.words)
 
 

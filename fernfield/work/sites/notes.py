@@ -4,20 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from pydantic import Field, StringConstraints
+from pydantic import StringConstraints
 
 from fernfield.work.kernel.edits import plainly
-from fernfield.work.kernel.rows import (
-    Change,
-    Collection,
-    Colour,
-    Look,
-    Plan,
-    Row,
-    TractId,
-    carried_place,
-    moved_place,
-)
+from fernfield.work.kernel.rows import Change, Collection, Colour, East, Look, North, Plan, Row, TractId
 from fernfield.work.kernel.says import UNASKED, Say
 
 Text = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=500)]
@@ -27,8 +17,8 @@ class Note(Row):
     """Collection "notes": text at a place in a tract, the first when left out. x east, y north [m]"""
 
     text: Annotated[Text, Say("Text", long=True)]
-    x: Annotated[float, Field(ge=-1e6, le=1e6), Say("East", "m")]
-    y: Annotated[float, Field(ge=-1e6, le=1e6), Say("North", "m")]
+    x: Annotated[East, Say("East", "m")]
+    y: Annotated[North, Say("North", "m")]
     colour: Annotated[Colour, Say("Colour")] = "#a2431f"
     done: Annotated[bool, Say("Done")] = False
     tract: Annotated[TractId | None, UNASKED] = None
@@ -44,6 +34,4 @@ def _plan(change: Change[Note], look: Look) -> Plan:
     return plainly(NOTES, change)
 
 
-NOTES = Collection(
-    "notes", Note, "note", in_tract=True, packed=True, most=5_000, plan=_plan, moved=moved_place, carried=carried_place
-)
+NOTES = Collection("notes", Note, "note", in_tract=True, packed=True, most=5_000, plan=_plan)

@@ -14,17 +14,16 @@ from fernfield.work.kernel.edits import plainly
 from fernfield.work.kernel.posts.lands import Land, Part, joined_to
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES
 from fernfield.work.kernel.rows import (
-    Bearing,
     Change,
     Collection,
-    Journey,
+    East,
+    Facing,
     Look,
     Name,
+    North,
     Plan,
     Row,
     TractId,
-    carried_place,
-    moved_place,
 )
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
@@ -40,10 +39,10 @@ class Thing(Row):
     sort: Annotated[Literal["piece", "start"], UNASKED]
     kit: Annotated[str | None, UNASKED] = None
     name: Name
-    x: Annotated[float, Field(ge=-1e6, le=1e6), Say("East", "m")]
-    y: Annotated[float, Field(ge=-1e6, le=1e6), Say("North", "m")]
+    x: Annotated[East, Say("East", "m")]
+    y: Annotated[North, Say("North", "m")]
     over_m: Annotated[float, Field(ge=-100, le=10_000), Say("Over the ground", "m")] = 0.0
-    turn_deg: Annotated[Bearing, Say("Turn", "°")] = 0.0
+    turn_deg: Annotated[Facing, Say("Turn", "°")] = 0.0
     team: Annotated[
         int | None,
         Field(ge=1, le=8),
@@ -73,10 +72,10 @@ class ToPlace(Row):
     sort: Literal["piece", "start"]
     kit: str | None = None
     name: Name | None = None
-    x: Annotated[float, Field(ge=-1e6, le=1e6)]
-    y: Annotated[float, Field(ge=-1e6, le=1e6)]
+    x: East
+    y: North
     over_m: Annotated[float, Field(ge=-100, le=10_000)] = 0.0
-    turn_deg: Bearing = 0.0
+    turn_deg: Facing = 0.0
     team: Annotated[int, Field(ge=1, le=8)] | None = None
     default: bool = False
     tract: TractId | None = None
@@ -171,13 +170,6 @@ def _put(key: str, thing: Thing, old: Thing | None, look: Look, grid: Grid) -> P
     return made
 
 
-def _carried(thing: Thing, journey: Journey) -> Thing:
-    also: dict[str, Any] = {"turn_deg": journey.bearing(thing.turn_deg)}
-    if journey.copied:
-        also |= {"name": f"{thing.name[:70]} copy", "default": False}
-    return carried_place(thing, journey, **also)
-
-
 class ThingTold(TypedDict):
     """A piece or a start as it stands. `z`: the elevation it stands at. [m, °]"""
 
@@ -210,8 +202,8 @@ def _shown(world: OpenWorld, key: str, thing: Thing) -> Annotated[dict[str, Any]
 
 
 THINGS = Collection(
-    "things", Thing, "thing", in_tract=True, told=False, made_by_room=True, most=20_000, plan=_plan, moved=moved_place,
-    carried=_carried, shown=_shown,
+    "things", Thing, "thing", in_tract=True, told=False, made_by_room=True, most=20_000, plan=_plan,
+    carried=lambda _thing, journey: {"default": False} if journey.copied else {}, shown=_shown,
 )  # fmt: skip
 
 

@@ -8,22 +8,22 @@ from pydantic import Field, model_validator
 
 from fernfield.core.errors import Conflict, InvalidInput, named
 from fernfield.core.water.liquids import LIQUIDS, Liquid
+from fernfield.work.kernel.declared import Lies
 from fernfield.work.kernel.edits import plainly
 from fernfield.work.kernel.rows import (
     Change,
     Collection,
     Colour,
+    East,
     Elevation,
     Key,
     Look,
     Name,
+    North,
     Plan,
     Row,
-    Shift,
     Spot,
     TractId,
-    carried_place,
-    moved_place,
 )
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
@@ -78,8 +78,8 @@ class Pool(Row):
     """
 
     name: Annotated[Name, Say("Name")]
-    x: Annotated[float, Field(ge=-1e6, le=1e6), UNASKED]
-    y: Annotated[float, Field(ge=-1e6, le=1e6), UNASKED]
+    x: Annotated[East, UNASKED]
+    y: Annotated[North, UNASKED]
     level_m: Annotated[Elevation, Say("Level", "m")]
     liquid: Annotated[Key, UNASKED] = "water"
     plot: Annotated[Key | None, UNASKED] = None
@@ -103,32 +103,20 @@ class Stream(Row):
     """
 
     name: Annotated[Name, Say("Name")]
-    points: Annotated[tuple[Spot, ...], Field(min_length=1, max_length=MOST_POINTS), UNASKED]
+    points: Annotated[tuple[Spot, ...], Field(min_length=1, max_length=MOST_POINTS), Lies("path"), UNASKED]
     width_m: Annotated[float, Field(ge=0.3, le=200), Say("Width at its spring", "m")] = 3.0
     depth_m: Annotated[float, Field(ge=0.05, le=20), Say("Depth", "m")] = 0.6
     bank_deg: Annotated[float, Field(ge=5, le=80), Say("Banks", "°")] = 35.0
     carve: Annotated[bool, Say("Carves its bed")] = True
-    fords: Annotated[tuple[Spot, ...], Field(max_length=16), UNASKED] = ()
+    fords: Annotated[tuple[Spot, ...], Field(max_length=16), Lies("path"), UNASKED] = ()
     in_hollow: Annotated[Literal["pool", "cut"] | None, UNASKED] = None
-    way: Annotated[tuple[tuple[float, float], ...], Field(max_length=MOST_REACHES), UNASKED] = ()
-    course: Annotated[tuple[Reach, ...], Field(max_length=MOST_REACHES), UNASKED] = ()
+    way: Annotated[tuple[tuple[float, float], ...], Field(max_length=MOST_REACHES), Lies("path"), UNASKED] = ()
+    course: Annotated[tuple[Reach, ...], Field(max_length=MOST_REACHES), Lies("path"), UNASKED] = ()
     ends: Annotated[Literal["sea", "pool", "stream", "edge", "hollow"], UNASKED] = "edge"
     joins: Annotated[Key | None, UNASKED] = None
     leaves: Annotated[Key | None, UNASKED] = None
     cut_m3: Annotated[float, Field(ge=0), UNASKED] = 0.0
     tract: Annotated[TractId | None, UNASKED] = None
-
-
-def _moved_stream(row: Stream, shift: Shift) -> Stream:
-    """A stream lies where it did; what it was, of land that is cut away, it keeps."""
-    by = shift.x, shift.y
-    return row.model_copy(update={
-        "tract": shift.tract_id,
-        "points": tuple((x - by[0], y - by[1]) for x, y in row.points),
-        "fords": tuple((x - by[0], y - by[1]) for x, y in row.fords),
-        "way": tuple((x - by[0], y - by[1]) for x, y in row.way),
-        "course": tuple((x - by[0], y - by[1], *rest) for x, y, *rest in row.course),
-    })  # fmt: skip
 
 
 def _upgrade(body: dict[str, Any], version: int) -> dict[str, Any]:
@@ -209,12 +197,10 @@ WATER = Collection(
 )  # fmt: skip
 OWN_LIQUIDS = Collection("liquids", OwnLiquid, "liquid", pictured=True, most=32, plan=_plan_liquid)
 POOLS = Collection(
-    "pools", Pool, "pool", in_tract=True, pictured=True, plain=False, most=500, plan=_plan_pool, moved=moved_place,
-    carried=lambda row, journey: carried_place(row, journey), shown=_shown,
+    "pools", Pool, "pool", in_tract=True, pictured=True, plain=False, most=500, plan=_plan_pool, shown=_shown,
 )  # fmt: skip
 STREAMS = Collection(
-    "streams", Stream, "stream", in_tract=True, pictured=True, plain=False, most=500, moved=_moved_stream,
-    shown=_stream_shown,
+    "streams", Stream, "stream", in_tract=True, pictured=True, plain=False, most=500, stays=True, shown=_stream_shown,
 )  # fmt: skip
 
 

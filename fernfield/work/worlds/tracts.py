@@ -228,7 +228,7 @@ def _replaced(
         shift = Shift(tract_id, new.grid, *moved)
         lost = 0
         for collection, key, found in _inside(world, tract.row.id):
-            kept = collection.moved(found, shift) if collection.moved is not None else None
+            kept = collection.moved(found, shift)
             moves[collection.name, key] = kept
             lost += kept is None
         symmetry = world.only(SYMMETRY)

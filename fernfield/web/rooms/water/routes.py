@@ -273,12 +273,8 @@ def streams(world: TheWorld) -> Annotated[list[dict[str, Any]], list[StreamTold]
 
 def _in_its_tract(world: OpenWorld, key: str, command: PutStream) -> PutStream:
     """A stream that was said in the world's metres, in those of the tract where it lies."""
-    own = said_of(command)
     with world.lock:
-        made = from_world(world, STREAMS, key, own)
-    moved = [made["points"][0][i] - own["points"][0][i] for i in range(2)]
-    made["fords"] = [(x + moved[0], y + moved[1]) for x, y in own.get("fords", ())]
-    return PutStream.model_validate(made)
+        return PutStream.model_validate(from_world(world, STREAMS, key, said_of(command)))
 
 
 @router.post("/worlds/{world}/streams/{key}/look", tags=["streams"])

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
+from fernfield.work.kernel.declared import field_that, place_fields, placed
 from fernfield.work.kernel.rows import Collection
 
 if TYPE_CHECKING:
@@ -14,29 +15,30 @@ if TYPE_CHECKING:
 def from_world(
     world: OpenWorld, collection: Collection[Any], key: str | None, said: Mapping[str, Any]
 ) -> dict[str, Any]:
-    """Fields of a row with `x` and `y`, or `points`, as its tract has them.
+    """Fields of a row that say where it lies, as its tract has them.
 
     The row stays in its tract as long as that holds the place; else it goes to the one that does. With points their
     middle decides. A place in no tract stays in the row's own, which then refuses it.
     """
+    model, made = collection.model, dict(said)
     old = world.rows[collection.name].get(key or "")
     own = world.of_tract(said.get("tract") or getattr(old, "tract", None))
     place = world.place_of(own)
-    made = dict(said)
-    if said.get("points"):
-        points = said["points"]
-        middle = sum(x for x, _ in points) / len(points), sum(y for _, y in points) / len(points)
-        to = _tract_at(world, own, *middle)
-        there = world.place_of(to)
-        made |= {"points": [[x - there.x, y - there.y] for x, y in points], "tract": to}
+    names, path = place_fields(model), field_that(model, "path")
+    at: tuple[float, float] | None = None
     # A place that is said to be nothing is the row's own to refuse.
-    if said.get("x") is not None or said.get("y") is not None:
-        x = said["x"] if said.get("x") is not None else getattr(old, "x", 0.0) + place.x
-        y = said["y"] if said.get("y") is not None else getattr(old, "y", 0.0) + place.y
-        to = _tract_at(world, own, x, y)
-        there = world.place_of(to)
-        made |= {"x": x - there.x, "y": y - there.y, "tract": to}
-    return made
+    if names is not None and any(said.get(name) is not None for name in names):
+        for name, corner in zip(names, (place.x, place.y), strict=True):
+            if made.get(name) is None:
+                made[name] = getattr(old, name, 0.0) + corner
+        at = made[names[0]], made[names[1]]
+    elif path is not None and said.get(path):
+        points = said[path]
+        at = sum(x for x, *_ in points) / len(points), sum(y for _, y, *_ in points) / len(points)
+    to = own if at is None else _tract_at(world, own, *at)
+    there = world.place_of(to)
+    found = placed(model, made, lambda x, y: (x - there.x, y - there.y))
+    return {**made, **found, **({} if at is None else {"tract": to})}
 
 
 def _tract_at(world: OpenWorld, own: str, x: float, y: float) -> str:
