@@ -12,9 +12,8 @@ from fernfield.core.errors import Conflict
 from fernfield.work.cover.areas import FillCover, MendFlecks, fill_cover, mend_flecks
 from fernfield.work.cover.rows import COVERS, Cover
 from fernfield.work.cover.sums import foremost_in
-from fernfield.work.kernel.commands import patch, put, remove
+from fernfield.work.kernel.commands import patch, put
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.plots.rows import PLOTS, Plot
 from tests.conftest import draw, everything, found_in
 from tests.cover.test_rules import ruled
 
@@ -86,14 +85,7 @@ def test_what_rules_scatter_is_no_fleck(world: OpenWorld) -> None:
     assert not [f for f in found_in(world) if f.check == "flecks"]
 
 
-def test_rules_for_what_has_gone_and_small_tiles_are_told(world: OpenWorld) -> None:
-    world.edit(put(PLOTS, "yard", Plot(name="Yard", points=((10, 10), (50, 10), (30, 40)))))
-    ruled(world, {"cover": "rock", "conditions": [{"what": "plot", "plot": "yard"}]})
-    assert not [f for f in found_in(world) if f.check.startswith("rule")]
-    world.edit(remove(PLOTS, "yard"))
-    told = [f for f in found_in(world) if f.check.startswith("rule")]
-    assert len(told) == 1
-    assert "the plot yard" in told[0].words
+def test_small_tiles_are_told(world: OpenWorld) -> None:
     world.edit(patch(COVERS, "grass", texture="turf", tile_m=0.5))
     told = [f for f in found_in(world) if f.check == "repetition"]
     assert len(told) == 1

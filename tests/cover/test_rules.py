@@ -377,7 +377,7 @@ def test_what_has_gone_is_met_nowhere_and_hidden_covers_are_not_there(hilly: Ope
     ruled(hilly, {"cover": "rock", "conditions": [{"what": "plot", "plot": "yard"}]}, {"cover": "earth", "amount": 0.5})
     land, spot = hilly.first_land, Window(160, 160, 161, 161)
     assert cover_shares(hilly, land, spot)[3, 0, 0] == 1
-    hilly.edit(remove(PLOTS, "yard"))
+    hilly.edit(remove(PLOTS, "yard").model_copy(update={"on_named": "clear"}))
     assert cover_shares(hilly, land, spot)[:, 0, 0] == pytest.approx([0.5, 0.5, 0, 0])
     hilly.undo()
     hilly.edit(patch(COVERS, "rock", hidden=True))

@@ -19,6 +19,7 @@ from fernfield.work.ground.commands import RemoveSheet
 from fernfield.work.ground.rows import SHEETS
 from fernfield.work.ground.sheet_edits import empty_sheet
 from fernfield.work.kernel.commands import patch, put, remove
+from fernfield.work.kernel.relations import StillNamed
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.seen.plan import plan_pixels
 from fernfield.work.seen.show import Show
@@ -571,11 +572,13 @@ def test_a_liquid_of_the_user_s_own_is_held_waded_and_kept_while_it_is(made: Mad
     assert picture[5, 5, :3].max() < 60
     assert WATER_ROOM.manifest is not None
     assert [one["name"] for one in WATER_ROOM.manifest(world)["liquids"]] == ["tar"]
-    with pytest.raises(Conflict, match="Pit holds it"):
+    with pytest.raises(StillNamed, match="The liquid Tar is named by the pool Pit: say on_named=clear or delete"):
         world.edit(remove(OWN_LIQUIDS, "tar"))
     with pytest.raises(Conflict, match="mud is a liquid already"):
         world.edit(put(OWN_LIQUIDS, "mud", OwnLiquid(name="Mud")))
-    with pytest.raises(NotFound, match="liquid must be one of water, mud, brine, hot, ice, tar, not 'lava'"):
+    with pytest.raises(
+        NotFound, match="no 'lava' among the liquids of this world; there is water, mud, brine, hot, ice, tar"
+    ):
         world.edit(patch(POOLS, "pit", liquid="lava"))
     world.edit(patch(POOLS, "pit", liquid="ice"))
     world.edit(remove(OWN_LIQUIDS, "tar"))

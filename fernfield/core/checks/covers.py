@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from fernfield.core.checks.finding import Finding, Gone, Meeting, Mend, Specks
+from fernfield.core.checks.finding import Finding, Meeting, Mend, Specks
 
 MOST_MEETING = 8
 """Covers that may meet at one place: what common game engines blend in one pass is less (common practice)."""
@@ -42,16 +42,6 @@ def meetings(found: Sequence[Meeting]) -> Iterator[Finding]:
                 one.y,
                 one.tract,
             )
-
-
-def gone(found: Sequence[Gone]) -> Iterator[Finding]:
-    for one in found:
-        yield Finding(
-            "rule for what has gone",
-            f"The rule for {one.cover} names {one.named}, which is no longer there: it is met nowhere.",
-            "Change the rule, or remove it.",
-            False,
-        )
 
 
 def repetition(tiles: Sequence[tuple[str, float]]) -> Iterator[Finding]:

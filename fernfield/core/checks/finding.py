@@ -55,14 +55,6 @@ class Meeting:
 
 
 @dataclass(frozen=True, slots=True)
-class Gone:
-    """A rule, by its cover, and what it names that is not there."""
-
-    cover: str
-    named: str
-
-
-@dataclass(frozen=True, slots=True)
 class Standing:
     """A start or piece as the checks see it: name, place, ground and water there. [m, °]"""
 

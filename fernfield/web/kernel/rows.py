@@ -11,12 +11,18 @@ from pydantic import create_model
 from fernfield.web.kernel.parts import Keyed, TheWorld, keyed_json
 from fernfield.web.kernel.routing import Router
 from fernfield.work.kernel.commands import Command, Patch, Put, Remove, said_of
+from fernfield.work.kernel.declared import OnNamed
 from fernfield.work.kernel.posts.places import from_world
 from fernfield.work.kernel.rows import Collection, Key, Row, new_key
 
 Metres = Annotated[
     Literal["tract", "world"],
     Query(alias="in", description="whose metres places are in; in the world's, a row goes to the tract where it lies"),
+]
+
+OnNamedQuery = Annotated[
+    Optional[OnNamed],  # noqa: UP045 (made at run time)
+    Query(description="what becomes of rows that name it: as their fields declare when left out"),
 ]
 
 
@@ -80,8 +86,8 @@ def _many(router: Router, collection: Collection[Any]) -> None:
             outcome = world.edit(Patch(collection=collection.name, key=key, row=said(world, key, row, within)))
         return keyed_json(key, outcome)
 
-    def remove_row(key: Key, world: TheWorld) -> Keyed:
-        return keyed_json(key, world.edit(Remove(collection=collection.name, key=key)))
+    def remove_row(key: Key, world: TheWorld, on_named: OnNamedQuery = None) -> Keyed:
+        return keyed_json(key, world.edit(Remove(collection=collection.name, key=key, on_named=on_named)))
 
     for path, method, call, words in (
         ("", "GET", list_rows, f"All {collection.name} of a world"),

@@ -11,7 +11,8 @@ from pydantic import ConfigDict, Field, model_validator
 from fernfield.core.cover.rules import WHATS, check_limits
 from fernfield.core.errors import InvalidInput
 from fernfield.core.light.shade import REACH_M
-from fernfield.work.kernel.rows import Key, Look, Row
+from fernfield.work.kernel.declared import AllOrNone, Names
+from fernfield.work.kernel.rows import Key, Row
 from fernfield.work.plots.rows import LINES, PLOTS
 
 MOST_CONDITIONS = 8
@@ -41,10 +42,10 @@ class Condition(Row):
     from_: Annotated[float | None, Field(alias="from")] = None
     to: float | None = None
     soft: Annotated[float, Field(ge=0, le=12_000)] = 0.0
-    plot: Key | None = None
-    line: Key | None = None
-    piece: Key | None = None
-    cover: Key | None = None
+    plot: Annotated[Key | None, Names("plots")] = None
+    line: Annotated[Key | None, Names("lines")] = None
+    piece: Annotated[Key | None, Names("things")] = None
+    cover: Annotated[Key | None, Names("covers")] = None
     size_m: Annotated[float | None, Field(ge=0.5, le=10_000)] = None
     seed: Annotated[int | None, Field(ge=0, le=2**31 - 1)] = None
 
@@ -79,7 +80,7 @@ class Condition(Row):
         return f"{self.what}{low}{high} {unit}".rstrip()
 
 
-Conditions = Annotated[tuple[Condition, ...], Field(max_length=MOST_CONDITIONS)]
+Conditions = Annotated[tuple[Condition, ...], Field(max_length=MOST_CONDITIONS), AllOrNone]
 
 RESTS = {"plot": PLOTS.name, "line_distance": LINES.name, "piece_distance": "things"}
 """The collections that conditions read, besides covers."""
@@ -95,15 +96,6 @@ def contradiction(conditions: Iterable[Condition]) -> str | None:
         if lows and highs and max(lows) > min(highs):
             return f"{one.words} and {other.words}"
     return None
-
-
-def need_named(conditions: Iterable[Condition], look: Look) -> None:
-    """Raises NotFound for a plot or line that is not there."""
-    for condition in conditions:
-        if condition.plot is not None:
-            look.need(PLOTS, condition.plot)
-        if condition.line is not None:
-            look.need(LINES, condition.line)
 
 
 def reach_of(condition: Condition) -> float:

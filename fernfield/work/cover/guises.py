@@ -8,9 +8,9 @@ from pydantic import ConfigDict, Field, model_validator
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.sites.kit import KIT
-from fernfield.work.cover.rows import COVERS, covers_of
-from fernfield.work.kernel.edits import plainly
-from fernfield.work.kernel.rows import Change, Collection, Key, Look, Name, Plan, Row
+from fernfield.work.cover.rows import covers_of
+from fernfield.work.kernel.declared import Names
+from fernfield.work.kernel.rows import Collection, Key, Name, Row
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
 
@@ -30,16 +30,30 @@ class Exchange(Row):
         return self
 
 
-Exchanges = Annotated[tuple[Exchange, ...], Field(max_length=32), UNASKED]
+class CoverExchange(Exchange):
+    """One cover for another."""
+
+    from_: Annotated[Key, Field(alias="from"), Names("covers"), UNASKED]
+    to: Annotated[Key, Names("covers"), UNASKED]
+
+
+class KindExchange(Exchange):
+    """One kind of growth for another."""
+
+    from_: Annotated[Key, Field(alias="from"), Names("kinds"), UNASKED]
+    to: Annotated[Key, Names("kinds"), UNASKED]
+
+
+FEW = Field(max_length=32)
 
 
 class Guise(Row):
     """Collection "guises": which covers, kinds of growth and pieces of the kit stand for which others, all at once."""
 
     name: Annotated[Name, Say("Name")]
-    covers: Exchanges = ()
-    kinds: Exchanges = ()
-    pieces: Exchanges = ()
+    covers: Annotated[tuple[CoverExchange, ...], FEW, UNASKED] = ()
+    kinds: Annotated[tuple[KindExchange, ...], FEW, UNASKED] = ()
+    pieces: Annotated[tuple[Exchange, ...], FEW, UNASKED] = ()
 
     @model_validator(mode="after")
     def _goes_both_ways(self) -> Guise:
@@ -59,19 +73,7 @@ class Guise(Row):
         return self
 
 
-def _plan(change: Change[Guise], look: Look) -> Plan:
-    """Raises NotFound for a cover or a kind that is not there."""
-    if change.new is not None:
-        for pair in change.new.covers:
-            look.need(COVERS, pair.from_)
-            look.need(COVERS, pair.to)
-        for pair in change.new.kinds:
-            look.need_in("kinds", pair.from_)
-            look.need_in("kinds", pair.to)
-    return plainly(GUISES, change)
-
-
-GUISES = Collection("guises", Guise, "guise", most=32, plan=_plan)
+GUISES = Collection("guises", Guise, "guise", most=32)
 
 
 def kinds_in_guise(world: OpenWorld, key: str | None) -> dict[str, str]:

@@ -10,10 +10,11 @@ import numpy as np
 from fernfield.core.cover.areas import swapped
 from fernfield.core.errors import Conflict, InvalidInput
 from fernfield.work.cover.rows import COVERS, Cover, covers_of
-from fernfield.work.cover.ruling import COVER_RULES, CoverRules, Rule
+from fernfield.work.cover.ruling import COVER_RULES
 from fernfield.work.cover.shares import cover_layer
 from fernfield.work.kernel.commands import Command
-from fernfield.work.kernel.rows import ONLY, Key, Moves
+from fernfield.work.kernel.edits import freed, named_instead
+from fernfield.work.kernel.rows import Key, Moves
 from fernfield.work.kernel.says import UNASKED
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.kernel.writing.clearing import clear_tile, laid_units
@@ -47,8 +48,7 @@ def remove_cover(world: OpenWorld, key: str) -> Outcome:
         def clear(draft: Draft, unit: Unit) -> None:
             clear_tile(draft, unit, layer)
 
-        rules = [rule for rule in world.only(COVER_RULES).rules if not _names(rule, key)]
-        return _sweep(world, RemoveCover(cover=key), key, clear, f"Deleted the cover {cover.name}", rules)
+        return _sweep(world, RemoveCover(cover=key), key, clear, f"Deleted the cover {cover.name}", {})
 
     return world.sweep(begin)
 
@@ -75,9 +75,9 @@ def merge_cover(world: OpenWorld, command: MergeCover) -> Outcome:
                     draft.tile(unit[0], (layer, *unit[1]))[...] = now
                     cache.set_range((layer, *unit[1]), float(now.min()), float(now.max()))
 
-        rules = [_renamed(rule, command.cover, command.into) for rule in world.only(COVER_RULES).rules]
+        named = named_instead(world, (COVERS.name, command.cover), command.into)
         words = f"Merged the cover {cover.name} into {into.name}"
-        return _sweep(world, command, command.cover, merge, words, rules)
+        return _sweep(world, command, command.cover, merge, words, named)
 
     return world.sweep(begin)
 
@@ -89,27 +89,14 @@ def _may_go(world: OpenWorld, key: str) -> Cover:
     return cover
 
 
-def _names(rule: Rule, key: str) -> bool:
-    return rule.cover == key or any(condition.cover == key for condition in rule.conditions)
-
-
-def _renamed(rule: Rule, key: str, to: str) -> Rule:
-    conditions = tuple(
-        c.model_copy(update={"cover": to}) if c.cover == key else c for c in rule.conditions
-    )  # fmt: skip
-    return rule.model_copy(update={"cover": to if rule.cover == key else rule.cover, "conditions": conditions})
-
-
 def _sweep(
-    world: OpenWorld, command: Command, key: str, draw: Callable[[Draft, Unit], None], words: str, rules: list[Rule]
+    world: OpenWorld, command: Command, key: str, draw: Callable[[Draft, Unit], None], words: str, named: Moves
 ) -> Sweep:
     units = laid_units(world, [cover_layer(key)])
-    moves: Moves = {(COVERS.name, key): None}
+    moves: Moves = {(COVERS.name, key): None, **named}
     left = [(other, row) for other, row in covers_of(world) if other != key]
     for at, (other, row) in enumerate(left):
         if row.position != at:
             moves[COVERS.name, other] = row.model_copy(update={"position": at})
-    if tuple(rules) != world.only(COVER_RULES).rules:
-        moves[COVER_RULES.name, ONLY] = CoverRules(rules=tuple(rules))
     still = world.rests_on(COVERS.name, COVER_RULES.name)
-    return Sweep(units, draw, lambda: Ended(words, said(command), moves), still)
+    return Sweep(units, draw, lambda: Ended(words, said(command), freed(world, moves)), still)

@@ -10,7 +10,7 @@ from fernfield.work.cover.packing import COVERS_PART, cover_facts, put_rules
 from fernfield.work.cover.rows import COVERS
 from fernfield.work.cover.ruling import COVER_RULES, RULE_SETS
 from fernfield.work.cover.shares import cover_share, paces, touched, under_of
-from fernfield.work.cover.sums import gone_of, meetings_of, specks_of, tiles_of
+from fernfield.work.cover.sums import meetings_of, specks_of, tiles_of
 from fernfield.work.cover.transitions import TRANSITIONS
 from fernfield.work.kernel.posts.layers import Layer
 from fernfield.work.kernel.rooms import Check, Room
@@ -24,7 +24,6 @@ ROOM = Room(
     checks=(
         Check("flecks", lambda world: covers.specks(list(specks_of(world)))),
         Check("covers meeting", lambda world: covers.meetings(list(meetings_of(world)))),
-        Check("rule for what has gone", lambda world: covers.gone(list(gone_of(world)))),
         Check("repetition", lambda world: covers.repetition(tiles_of(world))),
     ),
     parts=(COVERS_PART,),

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from fernfield.core.cover.textures import TEXTURES
 from fernfield.core.errors import Conflict, InvalidInput
+from fernfield.work.kernel.declared import Names
 from fernfield.work.kernel.edits import plainly
 from fernfield.work.kernel.rows import Bearing, Change, Collection, Colour, Key, Look, Name, NameText, Plan, Row
 from fernfield.work.kernel.says import UNASKED, Say
@@ -45,7 +46,7 @@ class Cover(Row):
     turn_deg: Annotated[Bearing, Say("Turn of the tile", "°", under="More")] = 0.0
     pace: Annotated[float, Field(ge=0.1, le=1), Say("Pace of a walker", "%", percent=True)] = 1.0
     sound: Annotated[NameText | None, Say("Sound underfoot", left_out="none", under="More")] = None
-    likes: Annotated[tuple[Key, ...], Field(max_length=64), UNASKED] = ()
+    likes: Annotated[tuple[Annotated[Key, Names("kinds", "clear")], ...], Field(max_length=64), UNASKED] = ()
 
 
 def _plan(change: Change[Cover], look: Look) -> Plan:
@@ -68,9 +69,6 @@ def _plan(change: Change[Cover], look: Look) -> Plan:
             raise InvalidInput(
                 f"{field} must be one of {', '.join(TEXTURES)}, or a picture's key, not {named!r}", field
             )
-    for kind in new.likes:
-        if old is None or kind not in old.likes:
-            look.need_in("kinds", kind)
     made = plainly(COVERS, change)
     others = sorted(((key, row) for key, row in look.each(COVERS) if key != change.key), key=lambda p: p[1].position)
     order = [*others[: new.position], (change.key, new), *others[new.position :]]

@@ -7,10 +7,9 @@ from typing import Annotated
 from pydantic import Field, model_validator
 
 from fernfield.core.errors import InvalidInput
-from fernfield.work.asking.conditions import RESTS, Condition, Conditions, contradiction, need_named
-from fernfield.work.cover.rows import COVERS
-from fernfield.work.kernel.edits import plainly
-from fernfield.work.kernel.rows import ONLY, Change, Collection, Key, Look, Name, NameText, Plan, Row
+from fernfield.work.asking.conditions import RESTS, Condition, Conditions, contradiction
+from fernfield.work.kernel.declared import Names
+from fernfield.work.kernel.rows import ONLY, Collection, Key, Name, NameText, Row
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
 
@@ -20,7 +19,7 @@ MOST_RULES = 32
 class Rule(Row):
     """Puts a cover where all conditions are met. `ragged` tears its edges by noise of `grain_m`."""
 
-    cover: Annotated[Key, UNASKED]
+    cover: Annotated[Key, Names("covers"), UNASKED]
     name: Annotated[NameText | None, UNASKED] = None
     amount: Annotated[float, Field(ge=0, le=1), Say("Amount", "%", percent=True)] = 1.0
     ragged: Annotated[float, Field(ge=0, le=1), Say("Raggedness", "%", percent=True, under="More")] = 0.0
@@ -53,27 +52,15 @@ class RuleSet(Row):
     rules: Annotated[Rules, UNASKED] = ()
 
 
-def _plan(change: Change[CoverRules], look: Look) -> Plan:
-    """Raises NotFound for a rule that names a cover, plot or line that is not there."""
-    assert change.new is not None
-    for rule in change.new.rules:
-        look.need(COVERS, rule.cover)
-        for condition in rule.conditions:
-            if condition.cover is not None:
-                look.need(COVERS, condition.cover)
-        need_named(rule.conditions, look)
-    return plainly(COVER_RULES, change)
-
-
 def _words(row: CoverRules) -> str:
     return f"Set {len(row.rules)} rules for covers" if len(row.rules) != 1 else "Set one rule for covers"
 
 
 COVER_RULES = Collection(
-    "cover-rules", CoverRules, "rules for covers", only=ONLY, first=CoverRules(), pictured=True, plan=_plan,
+    "cover-rules", CoverRules, "rules for covers", only=ONLY, first=CoverRules(), pictured=True,
     words=_words, told=True,
 )  # fmt: skip
-RULE_SETS = Collection("rule-sets", RuleSet, "set of rules", most=64, told=True)
+RULE_SETS = Collection("rule-sets", RuleSet, "set of rules", most=64, told=True, loose=True)
 
 
 def conditions_of(world: OpenWorld) -> list[Condition]:

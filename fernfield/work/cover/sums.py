@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from typing_extensions import TypedDict
 
 from fernfield.core.checks.covers import MOST_MEETING
-from fernfield.core.checks.finding import Gone, Meeting, Specks
+from fernfield.core.checks.finding import Meeting, Specks
 from fernfield.core.cover.flecks import NOTHING, Fleck, flecks, foremost
 from fernfield.core.cover.rules import CURVATURE, SHARE, WHATS, asked_of
 from fernfield.core.grid import Window
@@ -171,16 +171,6 @@ def meetings_of(world: OpenWorld) -> Iterator[Meeting]:
         row, col = np.unravel_index(int(count.argmax()), count.shape)
         x, y = land.grid.x_of(posts.col0 + int(col) * step), land.grid.y_of(posts.row0 + int(row) * step)
         yield Meeting(int(count.max()), x, y, tract.row.id)
-
-
-def gone_of(world: OpenWorld) -> Iterator[Gone]:
-    """What rules name that is not there."""
-    there = {"cover": "covers", "plot": "plots", "line": "lines", "piece": "things"}
-    for rule in world.only(COVER_RULES).rules:
-        named = [(field, getattr(c, field)) for c in rule.conditions for field in there]
-        for field, key in [("cover", rule.cover), *named]:
-            if key is not None and key not in world.rows[there[field]]:
-                yield Gone(rule.cover, f"the {field} {key}")
 
 
 def tiles_of(world: OpenWorld) -> list[tuple[str, float]]:

@@ -8,9 +8,9 @@ from pydantic import Field, model_validator
 
 from fernfield.core.cover.transition import Strip
 from fernfield.core.errors import InvalidInput
-from fernfield.work.cover.rows import COVERS, covers_of
-from fernfield.work.kernel.edits import plainly
-from fernfield.work.kernel.rows import Change, Collection, Key, Look, Name, Plan, Row
+from fernfield.work.cover.rows import covers_of
+from fernfield.work.kernel.declared import Names
+from fernfield.work.kernel.rows import Collection, Key, Name, Row
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
 
@@ -21,7 +21,7 @@ MOST_WIDE_M = 120.0
 class TransitionStep(Row):
     """One step of a strip: a cover, and how wide it is. [m]"""
 
-    cover: Annotated[Key, UNASKED]
+    cover: Annotated[Key, Names("covers"), UNASKED]
     width_m: Annotated[float, Field(ge=0.25, le=60), Say("Width", "m")]
 
 
@@ -29,8 +29,8 @@ class Transition(Row):
     """Collection "transitions": steps along the border between two covers, from the first's side to the second's."""
 
     name: Name
-    first: Annotated[Key, UNASKED]
-    second: Annotated[Key, UNASKED]
+    first: Annotated[Key, Names("covers", "delete"), UNASKED]
+    second: Annotated[Key, Names("covers", "delete"), UNASKED]
     steps: Annotated[tuple[TransitionStep, ...], Field(min_length=1, max_length=8), UNASKED]
     ragged: Annotated[float, Field(ge=0, le=1), Say("Raggedness", "%", percent=True, under="More")] = 0.0
     grain_m: Annotated[float, Field(ge=0.5, le=1_000), Say("Grain of its edges", "m", under="More")] = 15.0
@@ -46,15 +46,7 @@ class Transition(Row):
         return self
 
 
-def _plan(change: Change[Transition], look: Look) -> Plan:
-    """Raises NotFound for a cover that is not there."""
-    if change.new is not None:
-        for key in (change.new.first, change.new.second, *(step.cover for step in change.new.steps)):
-            look.need(COVERS, key)
-    return plainly(TRANSITIONS, change)
-
-
-TRANSITIONS = Collection("transitions", Transition, "transition", pictured=True, most=16, plan=_plan)
+TRANSITIONS = Collection("transitions", Transition, "transition", pictured=True, most=16)
 
 
 def strips_of(world: OpenWorld) -> list[tuple[Transition, Strip]]:

@@ -72,8 +72,8 @@ class MoveLand(Area):
 
     It is turned by `turn_deg` clockwise after being mirrored east for west, lifted by
     `lift_m`, and blended into the land over `blend_m` inside its edge. Without `copy_land`
-    the place that it leaves is closed from around. Growth, covers and pieces come along
-    when asked.
+    the place that it leaves is closed from around. Growth, covers, and the rows that lie on it
+    (pieces, notes, pools, plots, lines) come along when asked.
     """
 
     do: Literal["move"] = "move"
@@ -88,7 +88,7 @@ class MoveLand(Area):
     copy_land: Annotated[bool, Say("a copy: the land stays here too")] = False
     growth: Annotated[bool, Say("with its growth", under="Goes along")] = False
     covers: Annotated[bool, Say("with its covers", under="Goes along")] = False
-    pieces: Annotated[bool, Say("with its pieces and starts", under="Goes along")] = False
+    pieces: Annotated[bool, Say("with what is placed and drawn on it", under="Goes along")] = False
     sheet: SheetKey = None
 
     @model_validator(mode="after")

@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.landforms import LANDFORMS
-from fernfield.work.kernel.declared import Lies
+from fernfield.work.kernel.declared import Lies, Names
 from fernfield.work.kernel.rows import ONLY, Collection, Elevation, Key, Name, Row, Spot, TractId
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
@@ -104,7 +104,7 @@ class Recipe(Row):
     base_m: Annotated[Elevation, Say("Ground begins at", "m", under="More")] = 2.0
     height_m: Annotated[float | None, Field(gt=0, le=6_000), Say("Height", "m", left_out="their own")] = None
     widen: Annotated[bool, Say("Make landscapes wider where they are too tall for their patch", under="More")] = False
-    plot: Annotated[Key | None, UNASKED] = None
+    plot: Annotated[Key | None, Names("plots", "delete"), UNASKED] = None
     box: Annotated[tuple[float, float, float, float] | None, Lies("box"), UNASKED] = None
     outline: Annotated[tuple[Spot, ...] | None, Field(min_length=3, max_length=2000), Lies("path"), UNASKED] = None
     feather_m: Annotated[float, Field(ge=0, le=2_000), Say("Soft edge", "m", under="More")] = 40.0

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from fernfield.work.growth.rows import KINDS, MIXES, mixes_of
 from fernfield.work.growth.sowing import growth_layer, spare_layer
 from fernfield.work.kernel.commands import Command
+from fernfield.work.kernel.edits import freed
 from fernfield.work.kernel.rows import Key, Moves
 from fernfield.work.kernel.says import UNASKED
 from fernfield.work.kernel.world import OpenWorld, Outcome
@@ -59,6 +60,6 @@ def remove_kind(world: OpenWorld, key: str) -> Outcome:
             layers.append(spare_layer(name, key))
             left.append(mix.name)
         words = f"Deleted the kind {kind.name}" + (f", which left {', '.join(left)}" if left else "")
-        return emptied(world, layers, RemoveKind(kind=key), words, moves, MIXES.name, KINDS.name)
+        return emptied(world, layers, RemoveKind(kind=key), words, freed(world, moves), MIXES.name, KINDS.name)
 
     return world.sweep(begin)

@@ -9,7 +9,8 @@ from pydantic import Field, model_validator
 from fernfield.core.errors import Conflict, InvalidInput
 from fernfield.core.growth.shapes import FORMS
 from fernfield.core.growth.spacing import DENSEST_PER_HA, MOST_APART_M, Pattern
-from fernfield.work.asking.conditions import Conditions, contradiction, need_named
+from fernfield.work.asking.conditions import Conditions, contradiction
+from fernfield.work.kernel.declared import Names
 from fernfield.work.kernel.edits import plainly
 from fernfield.work.kernel.rows import Bearing, Change, Collection, Colour, Key, Look, Name, Plan, Row
 from fernfield.work.kernel.says import UNASKED, Say
@@ -75,7 +76,7 @@ class Part(Row):
     conditions : what it asks of the ground; all must be met
     """
 
-    kind: Annotated[Key, UNASKED]
+    kind: Annotated[Key, Names("kinds"), UNASKED]
     weight: Annotated[float, Field(ge=0, le=1_000), Say("Proportion")] = 1.0
     size_min: Annotated[float, Field(gt=0, le=100), Say("Smallest", "×")] = 1.0
     size_max: Annotated[float, Field(gt=0, le=100), Say("Largest", "×")] = 1.0
@@ -100,7 +101,7 @@ class Part(Row):
         Say("Stands", called={"all": "everywhere", "edge": "only at the edge", "inside": "only inside"}),
     ] = "all"
     edge_m: Annotated[float, Field(ge=1, le=100), Say("Depth of the edge", "m")] = 10.0
-    near: Annotated[Key | None, UNASKED] = None
+    near: Annotated[Key | None, Names("kinds"), UNASKED] = None
     near_m: Annotated[float, Field(ge=0.5, le=60), Say("Near it, within", "m")] = 8.0
     conditions: Annotated[Conditions, UNASKED] = ()
 
@@ -185,13 +186,8 @@ def _plan_kind(change: Change[Kind], look: Look) -> Plan:
 
 
 def _plan_mix(change: Change[Mix], look: Look) -> Plan:
-    """Raises NotFound for a kind, plot or line that is not there."""
     if change.new is None:
         raise Conflict("a mix is removed by DELETE of its own route: what is sown of it goes too")
-    need_named(change.new.conditions, look)
-    for part in change.new.kinds:
-        look.need(KINDS, part.kind)
-        need_named(part.conditions, look)
     return plainly(MIXES, change)
 
 

@@ -14,15 +14,15 @@ from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.growth.sward import patched
 from fernfield.formats.pngbands import PngBands
-from fernfield.work.asking.conditions import Conditions, contradiction, need_named
+from fernfield.work.asking.conditions import Conditions, contradiction
 from fernfield.work.asking.fields import Asked, Asking, heights_around, noise
 from fernfield.work.growth.rows import Share
 from fernfield.work.growth.sowing import below
-from fernfield.work.kernel.edits import plainly
+from fernfield.work.kernel.declared import Names
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rooms import Package, PackagePart, Step
-from fernfield.work.kernel.rows import Change, Collection, Colour, Key, Look, Name, Plan, Row
+from fernfield.work.kernel.rows import Collection, Colour, Key, Name, Row
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.windows import bands
 from fernfield.work.kernel.world import OpenWorld
@@ -52,7 +52,7 @@ class Sward(Row):
     seed: Annotated[int, Field(ge=0, lt=2**31), Say("Seed")] = 1
     reach_m: Annotated[float, Field(ge=5, le=150), Say("Drawn as far as", "m")] = 40.0
     in_water: Annotated[bool, Say("Grows in water too")] = False
-    covers: Annotated[tuple[Key, ...], Field(max_length=32), UNASKED] = ()
+    covers: Annotated[tuple[Annotated[Key, Names("covers", "clear")], ...], Field(max_length=32), UNASKED] = ()
     conditions: Annotated[Conditions, UNASKED] = ()
 
     @model_validator(mode="after")
@@ -66,17 +66,7 @@ class Sward(Row):
         return self
 
 
-def _plan(change: Change[Sward], look: Look) -> Plan:
-    """Raises NotFound for a cover, plot or line that is not there."""
-    if change.new is not None:
-        for cover in change.new.covers:
-            if change.old is None or cover not in change.old.covers:
-                look.need_in("covers", cover)
-        need_named(change.new.conditions, look)
-    return plainly(SWARDS, change)
-
-
-SWARDS = Collection("swards", Sward, "ground cover", most=MOST_SWARDS, plan=_plan)
+SWARDS = Collection("swards", Sward, "ground cover", most=MOST_SWARDS)
 
 
 def sward_share(world: OpenWorld, land: Land, sward: Sward, posts: Window, step: int = 1) -> FloatArray:

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal, Protocol
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field
 
 from fernfield.core.errors import InvalidInput
+from fernfield.work.kernel.declared import OnNamed
 from fernfield.work.kernel.rows import Collection, Coordinate, Key, R
 from fernfield.work.kernel.says import Say
 
@@ -58,9 +59,12 @@ class Patch(Command):
 
 
 class Remove(Command):
+    """Remove a row. on_named : what becomes of rows that name it; as each declares when left out."""
+
     do: Literal["remove"] = "remove"
     collection: str
     key: Key
+    on_named: OnNamed | None = None
 
 
 Single = Put | Patch | Remove

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import types
 from collections.abc import Callable, Container, Iterable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from typing import Annotated, Any, Literal, TypeVar, Union, get_args, get_origin
 
@@ -47,6 +47,10 @@ class Names:
     collection: str
     gone: OnNamed = "refuse"
     always: Container[str] = ()
+
+
+class AllOrNone:
+    """A list whose entries hold together: a row cannot be without one of them and be what it was meant to be."""
 
 
 # Where rows lie
@@ -111,10 +115,11 @@ def placed(
 
 @dataclass(frozen=True, slots=True)
 class _Field:
-    """What a field may hold of other rows: their keys by `names`, or models that hold some."""
+    """What a field may hold of other rows: their keys by `names`, or models that hold some; `whole`: all or none."""
 
     names: Names | None
     models: bool
+    whole: bool = False
 
 
 def _looked_into(annotation: Any, marks: Iterable[Any]) -> _Field | None:
@@ -141,7 +146,8 @@ def _looked_into(annotation: Any, marks: Iterable[Any]) -> _Field | None:
 def naming(model: type[BaseModel]) -> Mapping[str, _Field]:
     """The fields of a model through which it names rows."""
     found = {name: _looked_into(field.annotation, field.metadata) for name, field in model.model_fields.items()}
-    return {name: field for name, field in found.items() if field is not None}
+    whole = {name for name, field in model.model_fields.items() if AllOrNone in field.metadata}
+    return {name: replace(field, whole=name in whole) for name, field in found.items() if field is not None}
 
 
 def named_in(row: BaseModel) -> Iterator[tuple[Names, str]]:
@@ -197,7 +203,7 @@ def renamed(row: B, keys: Mapping[tuple[str, str], str]) -> B:
 def cleared(row: B, collection: str, key: str) -> B | None:
     """A row that does not name another any more; None where it cannot be without.
 
-    What is optional is left out; an entry of a list that cannot be without what it names goes itself.
+    A field is as when nothing was said of it; an entry of a list that cannot be without what it names goes itself.
     """
     gone = object()
 
@@ -212,8 +218,10 @@ def cleared(row: B, collection: str, key: str) -> B | None:
 
     values = {name: getattr(row, name) for name in type(row).model_fields}
     for name, field in naming(type(row)).items():
-        new = anew(values[name], field.names)
-        values[name] = None if new is gone else new
+        new, info = anew(values[name], field.names), type(row).model_fields[name]
+        if field.whole and new != values[name]:
+            return None
+        values[name] = (None if info.is_required() else info.get_default()) if new is gone else new
     try:
         return type(row).model_validate(values)
     except ValidationError:

@@ -5,10 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
+from pydantic import ValidationError
+
 from fernfield.core.errors import Conflict, NotFound, named
 from fernfield.core.grid import Grid
 from fernfield.work.kernel.commands import Edit, Remove, Single, Together
-from fernfield.work.kernel.rows import Change, Collection, Moves, Plan, R, Row
+from fernfield.work.kernel.declared import OnNamed, renamed
+from fernfield.work.kernel.relations import let_go, namers_of, need_named, not_there
+from fernfield.work.kernel.rows import Change, Collection, Moves, Place, Plan, R, Row
 
 if TYPE_CHECKING:
     from fernfield.work.kernel.world import OpenWorld
@@ -97,20 +101,20 @@ def first_of(collection: Collection[R]) -> R:
     return collection.first
 
 
-def not_there(collection: Collection[Any], key: str, known: list[str]) -> NotFound:
-    some = ", ".join(sorted(known)[:12]) or "none"
-    more = f" and {len(known) - 12} more" if len(known) > 12 else ""
-    return NotFound(f"there is no {key!r} among the {collection.name} of this world; there is {some}{more}")
-
-
 def plan(command: Edit, world: OpenWorld) -> Plan:
     """The words and the rows of an edit; changes nothing. Raises when it does not fit the world."""
     look = Planned(world)
     words = []
+    gone: dict[Place, OnNamed | None] = {}
     for edit in command.edits if isinstance(command, Together) else (command,):
         made = _plan_one(edit, look, world)
         look.take(made.moves)
         words.append(made.words)
+        if isinstance(edit, Remove):
+            gone |= {place: edit.on_named for place, row in made.moves.items() if row is None}
+    # Looked at when all is done: an edit may take away what another one named.
+    look.take(let_go(world.house, look, world.rows, gone))
+    need_named(look, world.house, look.moves, world.rows)
     told = "; ".join(words[:MOST_WORDS])
     return Plan(told + (f"; and {len(words) - MOST_WORDS} more" if len(words) > MOST_WORDS else ""), look.moves)
 
@@ -135,6 +139,25 @@ def _plan_one(edit: Single, look: Planned, world: OpenWorld) -> Plan:
 
 def _own_plan(collection: Collection[Any], change: Change[Any], look: Planned) -> Plan:
     return collection.plan(change, look) if collection.plan is not None else plainly(collection, change)
+
+
+def freed(world: OpenWorld, moves: Moves) -> Moves:
+    """Rows that change, and with them those that name one which goes: they are without it, or go too."""
+    look = Planned(world)
+    look.take(moves)
+    gone = [place for place, row in moves.items() if row is None]
+    return {**moves, **let_go(world.house, look, world.rows, dict.fromkeys(gone, "clear"), firmly=True)}
+
+
+def named_instead(world: OpenWorld, place: Place, key: str) -> Moves:
+    """The rows that name a row, as they name another of its collection; those that cannot are left out."""
+    moves: Moves = {}
+    for one in namers_of(world.house, Planned(world), place):
+        try:
+            moves[one.collection.name, one.key] = type(one.row).model_validate(dict(renamed(one.row, {place: key})))
+        except ValidationError:
+            continue
+    return moves
 
 
 def plainly(collection: Collection[R], change: Change[R]) -> Plan:

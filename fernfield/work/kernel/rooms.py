@@ -15,6 +15,7 @@ from fernfield.core.grid import FloatArray, Window
 from fernfield.core.travel.walker import Obstacle
 from fernfield.work.kernel.commands import StrokeBase
 from fernfield.work.kernel.crew import Crew
+from fernfield.work.kernel.declared import named_collections
 from fernfield.work.kernel.hands.brushwork import Manner
 from fernfield.work.kernel.jobs import JobKind
 from fernfield.work.kernel.posts.lands import Land
@@ -137,6 +138,12 @@ class House:
     @cached_property
     def collections(self) -> dict[str, Collection[Any]]:
         return {c.name: c for c in (*self.own, *(c for room in self.rooms for c in room.collections))}
+
+    @cached_property
+    def namers(self) -> dict[str, tuple[Collection[Any], ...]]:
+        """By collection, those whose rows may name one of it."""
+        every = list(self.collections.values())
+        return {name: tuple(c for c in every if name in named_collections(c.model)) for name in self.collections}
 
     @cached_property
     def layers(self) -> Layers:

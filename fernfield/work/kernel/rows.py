@@ -155,6 +155,7 @@ class Collection(Generic[R]):
     made_by_room : new rows without a key are made by a route of the room's own
     removed_by_room : rows are removed by a route of the room's own
     packed : its rows go into a package as they are, a file for each tract
+    loose : its rows may name what is not there: they are kept for other worlds too
     most : rows that a world holds at most
     order : how they are listed; by key when left out
     plan : what an edit of it comes to; itself alone when left out. Raises when it does not fit the world
@@ -179,6 +180,7 @@ class Collection(Generic[R]):
     made_by_room: bool = False
     removed_by_room: bool = False
     packed: bool = False
+    loose: bool = False
     most: int = 1_000
     order: Callable[[tuple[str, R]], Any] | None = None
     plan: Callable[[Change[R], Look], Plan] | None = None

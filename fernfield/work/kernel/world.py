@@ -25,7 +25,7 @@ from fernfield.store.overviews import OverviewStore
 from fernfield.store.rows import TileAt
 from fernfield.store.worlds import TractRow, WorldStore
 from fernfield.work.kernel.commands import Command, Edit, StrokeBase, WholeStroke
-from fernfield.work.kernel.edits import first_of, not_there
+from fernfield.work.kernel.edits import first_of
 from fernfield.work.kernel.events import Event, Gone, Listener
 from fernfield.work.kernel.hands.arbiter import Arbiter
 from fernfield.work.kernel.hands.strokes import StrokeRun
@@ -43,6 +43,7 @@ from fernfield.work.kernel.posts.lands import (
 from fernfield.work.kernel.posts.overviews import VERSION, AtHand, Overviews
 from fernfield.work.kernel.posts.tiles import Place, TileCache
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES, Tract, TractPlace
+from fernfield.work.kernel.relations import not_there
 from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.rows import Collection, Moves, R, Row
 from fernfield.work.kernel.writing.draft import At

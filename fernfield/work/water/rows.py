@@ -6,9 +6,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
-from fernfield.core.errors import Conflict, InvalidInput, named
+from fernfield.core.errors import Conflict, InvalidInput
 from fernfield.core.water.liquids import LIQUIDS, Liquid
-from fernfield.work.kernel.declared import Lies
+from fernfield.work.kernel.declared import Lies, Names
 from fernfield.work.kernel.edits import plainly
 from fernfield.work.kernel.rows import (
     Change,
@@ -27,7 +27,6 @@ from fernfield.work.kernel.rows import (
 )
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.plots.rows import PLOTS
 
 DRY_M = -20_000.0
 """A level of water that no ground lies under. [m]"""
@@ -81,8 +80,8 @@ class Pool(Row):
     x: Annotated[East, UNASKED]
     y: Annotated[North, UNASKED]
     level_m: Annotated[Elevation, Say("Level", "m")]
-    liquid: Annotated[Key, UNASKED] = "water"
-    plot: Annotated[Key | None, UNASKED] = None
+    liquid: Annotated[Key, Names("liquids", always=LIQUIDS), UNASKED] = "water"
+    plot: Annotated[Key | None, Names("plots"), UNASKED] = None
     runs_over: Annotated[bool, UNASKED] = False
     tract: Annotated[TractId | None, UNASKED] = None
 
@@ -113,8 +112,8 @@ class Stream(Row):
     way: Annotated[tuple[tuple[float, float], ...], Field(max_length=MOST_REACHES), Lies("path"), UNASKED] = ()
     course: Annotated[tuple[Reach, ...], Field(max_length=MOST_REACHES), Lies("path"), UNASKED] = ()
     ends: Annotated[Literal["sea", "pool", "stream", "edge", "hollow"], UNASKED] = "edge"
-    joins: Annotated[Key | None, UNASKED] = None
-    leaves: Annotated[Key | None, UNASKED] = None
+    joins: Annotated[Key | None, Names("streams", "clear"), UNASKED] = None
+    leaves: Annotated[Key | None, Names("streams", "clear"), UNASKED] = None
     cut_m3: Annotated[float, Field(ge=0), UNASKED] = 0.0
     tract: Annotated[TractId | None, UNASKED] = None
 
@@ -167,24 +166,16 @@ def _own_liquid(key: str, row: OwnLiquid) -> Liquid:
 
 
 def _plan_liquid(change: Change[OwnLiquid], look: Look) -> Plan:
-    """Raises Conflict for the key of one that is known, and for one that a pool still holds."""
+    """Raises Conflict for the key of one that is known."""
     if change.key in LIQUIDS:
         raise Conflict(f"{change.key} is a liquid already: take another key")
-    if change.new is None:
-        for _, pool in look.each(POOLS):
-            if pool.liquid == change.key:
-                raise Conflict(f"{pool.name} holds it: let it hold something else first")
     return plainly(OWN_LIQUIDS, change)
 
 
 def _plan_pool(change: Change[Pool], look: Look) -> Plan:
-    """Raises NotFound for a plot or a liquid that is not there, Conflict for a place outside of its tract."""
+    """Raises Conflict for a place outside of its tract."""
     new = change.new
     if new is not None:
-        if change.old is None or change.old.liquid != new.liquid:
-            named({**LIQUIDS, **dict(look.each(OWN_LIQUIDS))}, "liquid", new.liquid)
-        if new.plot is not None and (change.old is None or change.old.plot != new.plot):
-            look.need(PLOTS, new.plot)
         grid = look.grid(look.tract_or_first(new.tract))
         if not grid.holds(new.x, new.y):
             raise Conflict(f"{new.name} would lie outside of its tract, at {new.x:g}, {new.y:g}")

@@ -9,6 +9,7 @@ from fernfield.core.checks.finding import Finding, Gap
 from fernfield.core.checks.joins import open_joins as check_gaps
 from fernfield.work.kernel.jobs import JobKind
 from fernfield.work.kernel.posts.tracts import JOINS
+from fernfield.work.kernel.relations import missing_in
 from fernfield.work.kernel.rooms import Check, Room
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.worlds.bounding import put_boundary
@@ -36,6 +37,13 @@ def _unread(world: OpenWorld) -> Iterable[Finding]:
         )
 
 
+def _missing(world: OpenWorld) -> Iterable[Finding]:
+    for collection, row, named in missing_in(world.house, world.rows):
+        called = f"The {row.called or collection.one} {row.title}".rstrip()
+        yield Finding("names what has gone", f"{called} names {named}, which is no longer there.",
+                      "Let it name another, or nothing.", False)  # fmt: skip
+
+
 def _manifest(world: OpenWorld) -> dict[str, Any]:
     about = world.only(ABOUT)
     return {
@@ -48,7 +56,7 @@ ROOM = Room(
     "worlds",
     collections=(ABOUT, ICON),
     jobs=(COPY, CROP, RESPACE, BOUNDARY, READ, IMPORT, IMPORT_TRACT, PRESS),
-    checks=(Check("join", _gaps), Check("unread row", _unread)),
+    checks=(Check("join", _gaps), Check("unread row", _unread), Check("names what has gone", _missing)),
     manifest=_manifest,
     whole=put_icon,
 )

@@ -27,6 +27,7 @@ from fernfield.store.worlds import TractRow, WorldStore
 from fernfield.work.ground.rows import sheets_of
 from fernfield.work.ground.sheeting import SHEET, UNDER, sheet_layer, shown
 from fernfield.work.kernel.commands import Command
+from fernfield.work.kernel.edits import freed
 from fernfield.work.kernel.jobs import Job
 from fernfield.work.kernel.posts.layers import HEIGHT, WHOLE, sort_of
 from fernfield.work.kernel.posts.overviews import VERSION
@@ -205,7 +206,7 @@ def remove_tract(world: OpenWorld, command: RemoveTract) -> Outcome:
         if len(world.places()) == 1:
             raise Conflict("a world has at least one tract: put the world into the bin instead")
         return world.change_rows(
-            command, f"Took away the tract {place.name}", _leaving(world, command.key), busy=command.key
+            command, f"Took away the tract {place.name}", freed(world, _leaving(world, command.key)), busy=command.key
         )
 
 
@@ -237,7 +238,7 @@ def _replaced(
             moves[SYMMETRY.name, ONLY] = symmetry.model_copy(update=update)
         if lost:
             words += f"; {lost} pieces, starts and other places stood outside and went"
-        return world.change_rows(command, words, moves, busy=tract.row.id, since=revision)
+        return world.change_rows(command, words, freed(world, moves), busy=tract.row.id, since=revision)
 
 
 # Crop and extend
