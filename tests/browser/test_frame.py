@@ -71,6 +71,25 @@ def test_the_colours_of_the_frame_meet_aa(page: Page, server: Server, theme: str
         assert contrast(c[text], c[ground]) >= 4.5, (text, ground)
 
 
+def test_what_others_name_is_deleted_only_when_it_is_said_what_becomes_of_them(small: SmallTable) -> None:
+    base = f"/api/worlds/{small.world}"
+    yard = small.server.get(f"{base}/plots")[0]["key"]
+    rule = {"cover": "rock", "conditions": [{"what": "plot", "plot": yard}]}
+    small.server.send(f"{base}/cover-rules", {"rules": [rule]}, "PUT")
+    small.open("ground", folds={"plots": True})
+    page, at = small.page, small.revision()
+    page.locator("[data-fold=plots] .line", has_text="Yard").get_by_role("button", name="Delete").click()
+    asked = page.locator(".toast")
+    expect(asked).to_contain_text("The plot Yard is named by the rules for covers.")
+    expect(asked.get_by_role("button").first).to_be_focused()
+    page.complaints.clear()  # type: ignore[attr-defined] # the refusal, on purpose
+    asked.get_by_role("button", name="they do without").click()
+    small.kept(at)
+    expect(asked).to_have_count(0)
+    assert [plot["name"] for plot in small.server.get(f"{base}/plots")] == []
+    assert small.server.get(f"{base}/cover-rules")["rules"] == []
+
+
 def test_a_panel_that_is_late_says_that_it_comes(small: SmallTable) -> None:
     small.open("ground")
     page, held = small.page, []

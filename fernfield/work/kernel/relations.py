@@ -102,9 +102,9 @@ def _still_named(sorts: Sorts, before: Rows, held: Mapping[Place, list[Namer]]) 
     every = [{"collection": one.collection.name, "key": one.key, "words": one.words} for one in by]
     # Each way is offered that settles all of them.
     ways = {way: rows for way, rows in choices.items() if len(rows) == len(by)}
+    words = f"{called[0].upper()}{called[1:]} is named by {told}"
     ask = f"say on_named={' or '.join(ways)}, or change that first" if ways else "change that first"
-    words = f"{called[0].upper()}{called[1:]} is named by {told}: {ask}"
-    return StillNamed(words, {"choices": {"on_named": ways}, "named_by": every})
+    return StillNamed(f"{words}: {ask}", {"words": f"{words}.", "choices": {"on_named": ways}, "named_by": every})
 
 
 def need_named(look: Look, sorts: Sorts, moves: Moves, before: Rows) -> None:

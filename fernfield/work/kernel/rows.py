@@ -17,7 +17,7 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints, Validation
 
 from fernfield.core.errors import FormatError, InvalidInput
 from fernfield.core.grid import Grid
-from fernfield.work.kernel.declared import Lies, place_fields, placed
+from fernfield.work.kernel.declared import How, Lies, lies_of, place_fields, placed
 from fernfield.work.kernel.refused import refused
 from fernfield.work.kernel.says import Say
 
@@ -191,6 +191,11 @@ class Collection(Generic[R]):
     words: Callable[[R], str] | None = None
     version: int = 1
     upgrade: Callable[[dict[str, Any], int], dict[str, Any]] | None = None
+
+    @property
+    def lies(self) -> Mapping[str, How]:
+        """The fields that say where a row lies."""
+        return lies_of(self.model)
 
     @property
     def copied_by_tract(self) -> bool:

@@ -89,6 +89,7 @@ export interface Boot {
     in_tract: boolean;
     told: boolean;
     pictured: boolean;
+    lies: Record<string, string>;
   }[];
   kit: Record<string, Piece>;
   teams: Schemas["Team"][];

@@ -512,6 +512,8 @@ function begin() {
     // Beside its field: what is above and below it is read while it is filled in.
     placement: (/** @type {unknown} */ _tip, /** @type {Element} */ of) =>
       of.matches("input, select, textarea") ? "right" : "top",
+    // Past the unit that stands behind it.
+    offset: (/** @type {{placement: string}} */ at) => (at.placement === "right" ? [0, 30] : [0, 6]),
     delay: { show: 400, hide: 0 },
     animation: false,
   });

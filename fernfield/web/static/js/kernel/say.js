@@ -2,7 +2,7 @@
 import { waitFor } from "./waits.js";
 
 /** @typedef {{field: string, label?: string, message: string}} FieldError */
-/** @typedef {{title?: string, detail?: string, status?: number, errors?: FieldError[]}} Problem */
+/** @typedef {{title?: string, detail?: string, status?: number, errors?: FieldError[], words?: string, choices?: {on_named?: Record<string, string[]>}}} Problem */
 
 /** @type {HTMLElement | null} */
 let box = null;
@@ -18,6 +18,7 @@ function toasts() {
  * @param {string} words
  * @param {"wrong"|"calm"} [sort]
  * @param {string} [about] what it is about: it goes when that is mended (see `mended`)
+ * @returns {HTMLElement} what it stands in
  */
 export function say(words, sort = "wrong", about = "") {
   for (const old of toasts().children)
@@ -41,6 +42,42 @@ export function say(words, sort = "wrong", about = "") {
   for (const old of shown.slice(0, Math.max(0, shown.length - 3))) old.remove();
   // What went wrong stays until it has been read, or until it is mended.
   new window.bootstrap.Toast(note, { delay: 4000, autohide: sort === "calm", animation: false }).show();
+  return body;
+}
+
+/** What becomes of rows that name one which is deleted, as a button says it. @type {Record<string, string>} */
+const WAYS = { clear: "Delete it; they do without", delete: "Delete them along with it" };
+
+/**
+ * Ask in which way a row is deleted that others name: the way, or null when it is left.
+ * @param {Problem} problem @param {string} about @returns {Promise<string | null>}
+ */
+function wayOf(problem, about) {
+  const before = /** @type {HTMLElement | null} */ (document.activeElement);
+  const body = say(problem.words ?? problemWords(problem), "wrong", about);
+  const row = document.createElement("div");
+  row.className = "row-of mt-2";
+  body.append(row);
+  return new Promise((chosen) => {
+    const end = (/** @type {string | null} */ way) => {
+      chosen(way);
+      if (row.contains(document.activeElement) || document.activeElement === document.body) before?.focus();
+    };
+    for (const way of Object.keys(problem.choices?.on_named ?? {})) {
+      const button = document.createElement("button");
+      button.type = "button";
+      button.className = "btn btn-sm btn-outline-secondary";
+      button.dataset.onNamed = way;
+      button.textContent = WAYS[way] ?? way;
+      button.addEventListener("click", () => {
+        end(way);
+        mended(about);
+      });
+      row.append(button);
+    }
+    body.parentElement?.addEventListener("hide.bs.toast", () => end(null), { once: true });
+    /** @type {HTMLElement | null} */ (row.firstElementChild)?.focus();
+  });
 }
 
 /** What a message was about is right now: it goes. @param {string} about */
@@ -105,7 +142,12 @@ export async function ask(path, method = "GET", body = undefined, waits = "") {
   const answer = await reach(path, jsonOf(method, body), { waits });
   if (!answer) return null;
   if (!answer.ok) {
-    say(problemWords(await problemOf(answer)), "wrong", aboutOf(path));
+    const problem = await problemOf(answer);
+    if (problem.choices?.on_named) {
+      const way = await wayOf(problem, aboutOf(path));
+      return way && ask(`${path}?on_named=${way}`, method, body, waits);
+    }
+    say(problemWords(problem), "wrong", aboutOf(path));
     return null;
   }
   mended(aboutOf(path));

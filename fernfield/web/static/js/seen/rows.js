@@ -22,25 +22,26 @@ const expected = new Map();
 const places = Object.fromEntries(boot.world.tracts.map((one) => [one.id, one]));
 const seen = new Set(seenTracts.map((one) => one.id));
 
+/** What becomes of a field that says where a row lies, by how it does. @type {Record<string, (value: any, east: number, north: number) => any>} */
+const SHIFTS = {
+  east: (x, east) => x + east,
+  west: (x, east) => x + east,
+  north: (y, _, north) => y + north,
+  south: (y, _, north) => y + north,
+  path: (points, east, north) =>
+    points.map((/** @type {number[]} */ [x, y, ...rest]) => [x + east, y + north, ...rest]),
+  box: ([x0, y0, x1, y1], east, north) => [x0 + east, y0 + north, x1 + east, y1 + north],
+};
+
 /** A row with its places in the world's metres, as the page works with them; the API has them in its tract's. @param {string} name @param {Row} row @returns {Row} */
 function inWorld(name, row) {
   const place = places[row.tract ?? boot.world.tracts[0].id];
   if (!place || (!kinds[name].in_tract && row.tract === undefined) || (place.x === 0 && place.y === 0)) return row;
-  const { x: east, y: north } = place;
-  const shift = (/** @type {number[][] | undefined} */ points) => points?.map(([x, y]) => [x + east, y + north]);
-  return {
-    ...row,
-    ...(row.x === undefined ? {} : { x: row.x + east, y: row.y + north }),
-    ...(row.points ? { points: shift(row.points) } : {}),
-    ...(row.fords ? { fords: shift(row.fords) } : {}),
-    ...(row.course
-      ? { course: row.course.map((/** @type {number[]} */ [x, y, ...rest]) => [x + east, y + north, ...rest]) }
-      : {}),
-    ...(row.outline ? { outline: shift(row.outline) } : {}),
-    ...(row.box
-      ? { box: row.box.map((/** @type {number} */ v, /** @type {number} */ k) => v + (k % 2 ? north : east)) }
-      : {}),
-  };
+  const moved = { ...row };
+  for (const [field, how] of Object.entries(kinds[name].lies))
+    if (SHIFTS[how] && moved[field] !== undefined && moved[field] !== null)
+      moved[field] = SHIFTS[how](moved[field], place.x, place.y);
+  return moved;
 }
 
 /** @param {string} name @param {any[]} rows */
