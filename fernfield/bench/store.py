@@ -6,18 +6,22 @@ import itertools
 import os
 import sqlite3
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Literal
+
+import numpy as np
 
 from fernfield.bench import Plan, Row, row
 from fernfield.bench.core import RADIUS, land
 from fernfield.core.brush.pace import FINE_STEP_S, Sample
 from fernfield.work.kernel.commands import Put, Together, put
+from fernfield.work.kernel.many import change_many, look_at_rows, take_rows
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.keep import KeepTo
-from fernfield.work.sites.rows import THINGS, Thing
+from fernfield.work.sites.rows import THINGS, Thing, ToPlace, named
+from fernfield.work.sites.standing import piece_obstacles
 from fernfield.work.strokes import Stroke, StrokeStart
 from fernfield.work.studio import Studio
 from fernfield.work.worlds.beginnings import WorldSpec
@@ -42,6 +46,7 @@ def rows(plan: Plan) -> Iterator[Row]:
         yield _undo(studio, world_id, Path(folder), plan)
         yield _open(studio, world_id, plan)
         yield _together(studio, plan)
+        yield from _crowd(studio, plan)
         studio.close()
 
 
@@ -157,6 +162,54 @@ def _together(studio: Studio, plan: Plan) -> Row:
         "200 edits together among 5,000 rows, and their undo", "the same among none", "2",
         lambda: edit(full), lambda: edit(bare), max(5, plan.runs // 3),
     )  # fmt: skip
+
+
+def _crowd(studio: Studio, plan: Plan) -> Iterator[Row]:
+    """Pieces by the thousand: what is done with some of them costs by those."""
+    spec = WorldSpec(name="Crowd", width_m=1_024, depth_m=1_024, spacing_m=1)
+    full, bare = (studio.world(studio.create(spec)) for _ in range(2))
+    rng = np.random.default_rng(7)
+    spots = [(float(x), float(y)) for x, y in rng.uniform(0, 1_024, (19_000, 2))]
+    for world, count in ((full, 19_000), (bare, 100)):
+        rows = ((f"p{k}", {"sort": "piece", "kit": "beacon", "name": f"B {k}", "x": x, "y": y})
+                for k, (x, y) in enumerate(spots[:count]))  # fmt: skip
+        take_rows(world, THINGS, look_at_rows(world, THINGS, rows))
+    numbers = iter(itertools.count())
+
+    def place(world: OpenWorld) -> None:
+        wanted = ToPlace(sort="piece", kit="beacon", x=500, y=500)
+        world.edit(put(THINGS, f"n{next(numbers)}", named(world, wanted)))
+
+    yield row("placing a piece among 19,000", "the same among 100", "1.5", lambda: place(full), lambda: place(bare),
+              plan.runs)  # fmt: skip
+    land = full.first_land
+    window = land.around(500, 500, 50)
+
+    def around() -> None:
+        with full.lock:
+            list(piece_obstacles(full, land, window))
+
+    yield row("what stands in 100 by 100 m among 19,000 pieces", "looking at all of them", "–",
+              around, lambda: [thing.x for _, thing in full.each(THINGS)], plan.runs)  # fmt: skip
+    keys = [f"p{k}" for k in range(5_000)]
+    turns = itertools.cycle((10.0, 20.0))
+    yield row(
+        "5,000 pieces turned in one revision", "5,000 rows of their size written with sqlite3", "–",
+        lambda: change_many(full, THINGS, keys, {"turn_deg": next(turns)}), _written_rows(studio, 5_000),
+        max(4, plan.runs // 6),
+    )  # fmt: skip
+
+
+def _written_rows(studio: Studio, count: int) -> Callable[[], None]:
+    raw = sqlite3.connect(studio.data / "rows.db")
+    raw.execute("CREATE TABLE kept (key TEXT, before TEXT, after TEXT)")
+    body = "x" * 180
+
+    def write() -> None:
+        with raw:
+            raw.executemany("INSERT INTO kept VALUES (?, ?, ?)", ((str(k), body, body) for k in range(count)))
+
+    return write
 
 
 def _start(key: str, sort: Literal["piece", "start"]) -> Put:

@@ -3,22 +3,18 @@
 # Without postponed annotations: the models of the routes are known only when they are made.
 
 from functools import cache
-from typing import Annotated, Any, Literal, Optional, get_args, get_type_hints
+from typing import Annotated, Any, Optional, get_args, get_type_hints
 
 from fastapi import Query, Response
 from pydantic import create_model
 
+from fernfield.web.kernel.many import Metres, add_many
 from fernfield.web.kernel.parts import Keyed, TheWorld, keyed_json
 from fernfield.web.kernel.routing import Router
 from fernfield.work.kernel.commands import Command, Patch, Put, Remove, said_of
 from fernfield.work.kernel.declared import OnNamed
 from fernfield.work.kernel.posts.places import from_world
 from fernfield.work.kernel.rows import Collection, Key, Row, new_key
-
-Metres = Annotated[
-    Literal["tract", "world"],
-    Query(alias="in", description="whose metres places are in; in the world's, a row goes to the tract where it lies"),
-]
 
 OnNamedQuery = Annotated[
     Optional[OnNamed],  # noqa: UP045 (made at run time)
@@ -106,6 +102,7 @@ def _many(router: Router, collection: Collection[Any]) -> None:
             operation_id=f"{method.lower()}_{collection.name}",
             status_code=201 if method == "POST" else None,
         )
+    add_many(router, collection, partial, told_of(collection))
 
 
 def _only(router: Router, collection: Collection[Any]) -> None:

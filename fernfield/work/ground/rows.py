@@ -106,7 +106,7 @@ class Recipe(Row):
     widen: Annotated[bool, Say("Make landscapes wider where they are too tall for their patch", under="More")] = False
     plot: Annotated[Key | None, Names("plots", "delete"), UNASKED] = None
     box: Annotated[tuple[float, float, float, float] | None, Lies("box"), UNASKED] = None
-    outline: Annotated[tuple[Spot, ...] | None, Field(min_length=3, max_length=2000), Lies("path"), UNASKED] = None
+    outline: Annotated[tuple[Spot, ...] | None, Field(min_length=3, max_length=2000), Lies("outline"), UNASKED] = None
     feather_m: Annotated[float, Field(ge=0, le=2_000), Say("Soft edge", "m", under="More")] = 40.0
     weathering: Annotated[Weathering | None, UNASKED] = None
     tract: Annotated[TractId | None, UNASKED] = None

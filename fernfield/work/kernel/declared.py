@@ -17,7 +17,7 @@ from pydantic import BaseModel, ValidationError
 
 B = TypeVar("B", bound=BaseModel)
 
-How = Literal["east", "north", "west", "south", "path", "box", "bearing"]
+How = Literal["east", "north", "west", "south", "path", "outline", "box", "bearing"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,8 +25,8 @@ class Lies:
     """A field that says where its row lies, in its tract's metres.
 
     how : "east" and "north" of a place, which has to be in the tract; "west" and "south" of the corner of what it
-    covers; "path": points, of which the first two numbers are east and north; "box": west, south, east and north;
-    "bearing": clockwise from north [°]
+    covers; "path" and "outline" (which is closed): points, their first two numbers east and north; "box": west,
+    south, east and north; "bearing": clockwise from north [°]
     """
 
     how: How
@@ -74,12 +74,17 @@ def place_fields(model: type[BaseModel]) -> tuple[str, str] | None:
     return None if east is None or north is None else (east, north)
 
 
+def path_field(model: type[BaseModel]) -> str | None:
+    """The first field that is a path or an outline."""
+    return next((name for name, how in lies_of(model).items() if how in ("path", "outline")), None)
+
+
 def spots_of(row: BaseModel) -> list[tuple[float, float]]:
     """The places that say where a row lies: its own, or the points of its first path. [m]"""
     own = place_fields(type(row))
     if own is not None:
         return [(getattr(row, own[0]), getattr(row, own[1]))]
-    path = field_that(type(row), "path")
+    path = path_field(type(row))
     return [(x, y) for x, y, *_ in getattr(row, path)] if path is not None else []
 
 
@@ -99,7 +104,7 @@ def placed(
             out[names[0]], out[names[1]] = to(values[names[0]], values[names[1]])
     for name, how in ways.items():
         value = values[name]
-        if how == "path":
+        if how in ("path", "outline"):
             out[name] = tuple((*to(x, y), *rest) for x, y, *rest in value)
         elif how == "box":
             corners = [to(x, y) for x in value[::2] for y in value[1::2]]

@@ -107,7 +107,7 @@ def plan(command: Edit, world: OpenWorld) -> Plan:
     words = []
     gone: dict[Place, OnNamed | None] = {}
     for edit in command.edits if isinstance(command, Together) else (command,):
-        made = _plan_one(edit, look, world)
+        made = plan_one(edit, look, world)
         look.take(made.moves)
         words.append(made.words)
         if isinstance(edit, Remove):
@@ -119,7 +119,8 @@ def plan(command: Edit, world: OpenWorld) -> Plan:
     return Plan(told + (f"; and {len(words) - MOST_WORDS} more" if len(words) > MOST_WORDS else ""), look.moves)
 
 
-def _plan_one(edit: Single, look: Planned, world: OpenWorld) -> Plan:
+def plan_one(edit: Single, look: Planned, world: OpenWorld) -> Plan:
+    """What one edit comes to, on the rows as `look` has them. Raises when it does not fit the world."""
     collection = world.house.collection(edit.collection)
     old = look.get(collection, edit.key)
     if isinstance(edit, Remove):
@@ -131,7 +132,10 @@ def _plan_one(edit: Single, look: Planned, world: OpenWorld) -> Plan:
     new = collection.merged(before, edit.row)
     if collection.in_tract:
         new = new.model_copy(update={"tract": look.tract_or_first(getattr(new, "tract", None))})
-        look.grid(getattr(new, "tract", ""))
+        grid = look.grid(getattr(new, "tract", ""))
+        if collection.place is not None:
+            x, y = collection.place
+            grid.need(getattr(new, x), getattr(new, y))
     if old is None and look.count(collection) >= collection.most:
         raise Conflict(f"a world holds at most {collection.most} {collection.name}")
     return _own_plan(collection, Change(edit.key, old, new), look)

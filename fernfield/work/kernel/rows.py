@@ -11,6 +11,7 @@ import re
 import secrets
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import TYPE_CHECKING, Annotated, Any, Generic, Protocol, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
@@ -66,6 +67,11 @@ class Row(BaseModel):
     def called(self) -> str:
         """What people call such a row, where its collection holds several sorts."""
         return ""
+
+    @property
+    def sort_named(self) -> str:
+        """What it has in common with those that are named and counted alike."""
+        return self.called
 
 
 R = TypeVar("R", bound=Row)
@@ -196,6 +202,11 @@ class Collection(Generic[R]):
     def lies(self) -> Mapping[str, How]:
         """The fields that say where a row lies."""
         return lies_of(self.model)
+
+    @cached_property
+    def place(self) -> tuple[str, str] | None:
+        """The two fields that are the place of a row in its tract; None where rows have none."""
+        return place_fields(self.model) if self.in_tract else None
 
     @property
     def copied_by_tract(self) -> bool:

@@ -40,6 +40,7 @@ from fernfield.work.kernel.posts.lands import (
     seen_from,
     seen_together,
 )
+from fernfield.work.kernel.posts.near import PlacedRows
 from fernfield.work.kernel.posts.overviews import VERSION, AtHand, Overviews
 from fernfield.work.kernel.posts.tiles import Place, TileCache
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES, Tract, TractPlace
@@ -100,6 +101,7 @@ class OpenWorld:
                 raise FormatError(f"the world {world_id!r} has no tract")
             self.rows: dict[str, dict[str, Row]] = {name: {} for name in house.collections}
             self.unread: dict[tuple[str, str], Unread] = {}
+            self._placed = {c.name: PlacedRows(*c.place) for c in house.collections.values() if c.place is not None}
             for collection, key, body in store.entries(world_id, c):
                 self.take_row(collection, key, body)
         for tract_id, tract in self._every_tract.items():
@@ -181,6 +183,20 @@ class OpenWorld:
         found = self.each(collection)
         return [(k, r) for k, r in found if self.of_tract(getattr(r, "tract", None)) == tract_id]
 
+    def near(
+        self, collection: Collection[R], tract_id: str, box: tuple[float, float, float, float]
+    ) -> list[tuple[str, R]]:
+        """Those of a collection with a place that lie in a box of a tract (x0, y0, x1, y1), by their keys. [m]"""
+        placed = self._placed[collection.name]
+        found = list(placed.within(tract_id, *box))
+        if tract_id == self.of_tract(None):
+            found += placed.within(None, *box)
+        return sorted(((k, r) for k, r in found if isinstance(r, collection.model)), key=_by_key)
+
+    def count_of(self, collection: Collection[Any], sort_named: str) -> int:
+        """How many rows of a collection with a place are named alike."""
+        return self._placed[collection.name].sorts[sort_named]
+
     def told(self, collection: Collection[R]) -> list[dict[str, Any]]:
         """Rows as the API and the page know them."""
         return [collection.tell(self, key, row) for key, row in self.each(collection)]
@@ -189,6 +205,8 @@ class OpenWorld:
         """After it was written."""
         self._changed_rows[collection] = self._changed_rows.get(collection, 0) + 1
         self.unread.pop((collection, key), None)
+        if collection in self._placed:
+            self._placed[collection].change(key, self.rows[collection].get(key), row)
         if row is None:
             self.rows[collection].pop(key, None)
         else:

@@ -30,7 +30,7 @@ class Plot(Row):
     """Collection "plots": a named polygon in a tract, the first when left out. [m]"""
 
     name: Name
-    points: Annotated[tuple[Spot, ...], Field(min_length=3, max_length=500), Lies("path"), UNASKED]
+    points: Annotated[tuple[Spot, ...], Field(min_length=3, max_length=500), Lies("outline"), UNASKED]
     tract: Annotated[TractId | None, UNASKED] = None
 
 

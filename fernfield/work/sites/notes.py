@@ -6,8 +6,7 @@ from typing import Annotated
 
 from pydantic import StringConstraints
 
-from fernfield.work.kernel.edits import plainly
-from fernfield.work.kernel.rows import Change, Collection, Colour, East, Look, North, Plan, Row, TractId
+from fernfield.work.kernel.rows import Collection, Colour, East, North, Row, TractId
 from fernfield.work.kernel.says import UNASKED, Say
 
 Text = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=500)]
@@ -28,10 +27,4 @@ class Note(Row):
         return self.text.partition("\n")[0][:40]
 
 
-def _plan(change: Change[Note], look: Look) -> Plan:
-    if change.new is not None:
-        look.grid(change.new.tract or "").need(change.new.x, change.new.y)
-    return plainly(NOTES, change)
-
-
-NOTES = Collection("notes", Note, "note", in_tract=True, packed=True, most=5_000, plan=_plan)
+NOTES = Collection("notes", Note, "note", in_tract=True, packed=True, most=5_000)

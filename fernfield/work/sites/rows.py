@@ -8,7 +8,6 @@ from pydantic import Field, model_validator
 from typing_extensions import TypedDict
 
 from fernfield.core.errors import InvalidInput, NotFound
-from fernfield.core.grid import Grid
 from fernfield.core.sites.kit import KIT, TEAM_MARKS
 from fernfield.work.kernel.edits import plainly
 from fernfield.work.kernel.posts.lands import Land, Part, joined_to
@@ -54,6 +53,10 @@ class Thing(Row):
     @property
     def called(self) -> str:
         return self.sort
+
+    @property
+    def sort_named(self) -> str:
+        return self.kit or self.sort
 
     @model_validator(mode="after")
     def _fits_its_sort(self) -> Thing:
@@ -139,14 +142,13 @@ def _plan(change: Change[Thing], look: Look) -> Plan:
             keys = [key for key, _ in _images(change.key, change.old, look)]
             made.moves |= {("things", key): None for key in keys if look.get(THINGS, key) is not None}
         return made
-    grid = look.grid(thing.tract or "")
-    made = _put(change.key, thing, change.old, look, grid)
+    made = _put(change.key, thing, change.old, look)
     followers = 0
     for key, seen in _images(change.key, thing, look):
         image = _at_home(seen, look)
         if image is None:
             continue
-        own = _put(key, image, look.get(THINGS, key), look, look.grid(look.tract_or_first(image.tract))).moves
+        own = _put(key, image, look.get(THINGS, key), look).moves
         if image.sort == "start" and not image.default and thing.sort == "start":
             # Only the start itself can become the first default.
             own["things", key] = image
@@ -156,8 +158,7 @@ def _plan(change: Change[Thing], look: Look) -> Plan:
     return made
 
 
-def _put(key: str, thing: Thing, old: Thing | None, look: Look, grid: Grid) -> Plan:
-    grid.need(thing.x, thing.y)
+def _put(key: str, thing: Thing, old: Thing | None, look: Look) -> Plan:
     made = Plan(f"{'Placed' if old is None else 'Changed'} {thing.name}", {("things", key): thing})
     if thing.sort != "start":
         return made
@@ -216,9 +217,7 @@ def named(world: OpenWorld, wanted: ToPlace) -> Thing:
     """A thing with what was not said of it: the next name of its sort, and the next team for a start."""
     said = wanted.model_dump(exclude_unset=True)
     kit = KIT.get(wanted.kit or "")
-    same = sum(
-        thing.sort == wanted.sort and thing.kit == wanted.kit for thing in (row for _, row in world.each(THINGS))
-    )
+    same = world.count_of(THINGS, wanted.kit or wanted.sort)
     if wanted.name is None:
         said["name"] = f"{kit.label if kit else 'Start'} {same + 1}"
     if wanted.sort == "start" and "team" not in said:

@@ -18,23 +18,34 @@ from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.sites.rows import Thing, things_of
+from fernfield.work.sites.rows import THINGS, Thing, things_of
+
+REACH_M = max(piece.width + piece.depth for piece in KIT.values())
+"""No piece reaches further from its middle."""
 
 
 def piece_obstacles(world: OpenWorld, land: Land, window: Window) -> Iterator[Obstacle]:
     """The pieces in and around a window of posts, as they stand in a walker's way."""
     grid = land.grid
-    west, east = grid.x_of(window.col0), grid.x_of(window.col1)
-    south, north = grid.y_of(window.row1), grid.y_of(window.row0)
-    placed = [(part, thing) for part in land.parts for _, thing in things_of(world, part.tract.row.id)]
-    for part, thing in placed:
-        piece = KIT.get(thing.kit or "")
-        if piece is None:
-            continue
-        reach, x, y = piece.width + piece.depth, thing.x + part.x, thing.y + part.y
-        if not (west - reach <= x <= east + reach and south - reach <= y <= north + reach):
-            continue
-        ground = land.elevation(x, y) + thing.over_m
+    west, east = grid.x_of(window.col0) - REACH_M, grid.x_of(window.col1) + REACH_M
+    south, north = grid.y_of(window.row1) - REACH_M, grid.y_of(window.row0) + REACH_M
+    placed = [
+        (thing, thing.x + part.x, thing.y + part.y)
+        for part in land.parts
+        for _, thing in world.near(
+            THINGS, part.tract.row.id, (west - part.x, south - part.y, east - part.x, north - part.y)
+        )
+    ]
+    # Each as far around as it reaches itself.
+    placed = [
+        (thing, x, y)
+        for thing, x, y in placed
+        if (piece := KIT.get(thing.kit or "")) is not None
+        and max(west - x, x - east, south - y, y - north) + REACH_M <= piece.width + piece.depth
+    ]
+    foot = land.elevations([x for _, x, _ in placed], [y for _, _, y in placed]).tolist()
+    for (thing, x, y), z in zip(placed, foot, strict=True):
+        piece, ground = KIT[thing.kit or ""], z + thing.over_m
         yield Obstacle(
             thing.name, x, y, math.hypot(piece.width, piece.depth) / 2, ground - 2, ground + piece.height,
             piece.width / 2, piece.depth / 2, thing.turn_deg,

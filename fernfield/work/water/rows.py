@@ -172,23 +172,13 @@ def _plan_liquid(change: Change[OwnLiquid], look: Look) -> Plan:
     return plainly(OWN_LIQUIDS, change)
 
 
-def _plan_pool(change: Change[Pool], look: Look) -> Plan:
-    """Raises Conflict for a place outside of its tract."""
-    new = change.new
-    if new is not None:
-        grid = look.grid(look.tract_or_first(new.tract))
-        if not grid.holds(new.x, new.y):
-            raise Conflict(f"{new.name} would lie outside of its tract, at {new.x:g}, {new.y:g}")
-    return plainly(POOLS, change)
-
-
 WATER = Collection(
     "water", Water, "sea", only="sea", first=Water(sea_level_m=0.0), pictured=True, words=_sea_words,
     version=2, upgrade=_upgrade,
 )  # fmt: skip
 OWN_LIQUIDS = Collection("liquids", OwnLiquid, "liquid", pictured=True, most=32, plan=_plan_liquid)
 POOLS = Collection(
-    "pools", Pool, "pool", in_tract=True, pictured=True, plain=False, most=500, plan=_plan_pool, shown=_shown,
+    "pools", Pool, "pool", in_tract=True, pictured=True, plain=False, most=500, shown=_shown,
 )  # fmt: skip
 STREAMS = Collection(
     "streams", Stream, "stream", in_tract=True, pictured=True, plain=False, most=500, stays=True, shown=_stream_shown,

@@ -16,11 +16,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fernfield.core.errors import InvalidInput, NotFound
-from fernfield.core.grid import LARGEST_LAND, FloatArray, Grid, Window, bilinear
+from fernfield.core.grid import LARGEST_LAND, FloatArray, Grid, Window, bilinear, bilinear_many
 from fernfield.core.overview import MEAN, Rule, halved, level_for
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tiles import TileCache
 from fernfield.work.kernel.posts.tracts import Join, Tract, TractPlace
+
+READ_AT_ONCE = 1 << 22
+"""Posts around many places that are read at once."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -185,6 +188,18 @@ class Land:
         r = min(max(int(row // 1), self.bounds.row0), self.bounds.row1 - 2)
         c = min(max(int(col // 1), self.bounds.col0), self.bounds.col1 - 2)
         return bilinear(self.read(HEIGHT, Window(r, c, r + 2, c + 2)), row - r, col - c)
+
+    def elevations(self, x: Sequence[float], y: Sequence[float]) -> FloatArray:
+        """Elevation of the ground at many places, whose posts are read at once where they lie near each other. [m]"""
+        if not len(x):
+            return np.zeros(0, np.float32)
+        rows = np.array([self.grid.row_of(one) for one in y]).clip(self.bounds.row0, self.bounds.row1 - 1)
+        cols = np.array([self.grid.col_of(one) for one in x]).clip(self.bounds.col0, self.bounds.col1 - 1)
+        r, c = int(rows.min()), int(cols.min())
+        window = self.clip(Window(r, c, int(rows.max()) + 2, int(cols.max()) + 2))
+        if window.rows * window.cols > READ_AT_ONCE:
+            return np.array([self.elevation(*spot) for spot in zip(x, y, strict=True)], np.float32)
+        return bilinear_many(self.read(HEIGHT, window), rows - r, cols - c)
 
     def parts_of(self, window: Window) -> Iterator[tuple[Part, Window]]:
         """The tracts that a window of the land's touches, and where in each, in its own posts."""

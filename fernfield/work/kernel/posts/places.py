@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
-from fernfield.work.kernel.declared import field_that, place_fields, placed
+from fernfield.work.kernel.declared import path_field, place_fields, placed
 from fernfield.work.kernel.rows import Collection
 
 if TYPE_CHECKING:
@@ -24,7 +24,7 @@ def from_world(
     old = world.rows[collection.name].get(key or "")
     own = world.of_tract(said.get("tract") or getattr(old, "tract", None))
     place = world.place_of(own)
-    names, path = place_fields(model), field_that(model, "path")
+    names, path = place_fields(model), path_field(model)
     at: tuple[float, float] | None = None
     # A place that is said to be nothing is the row's own to refuse.
     if names is not None and any(said.get(name) is not None for name in names):

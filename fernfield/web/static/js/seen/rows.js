@@ -22,14 +22,16 @@ const expected = new Map();
 const places = Object.fromEntries(boot.world.tracts.map((one) => [one.id, one]));
 const seen = new Set(seenTracts.map((one) => one.id));
 
+const along = (/** @type {number[][]} */ points, /** @type {number} */ east, /** @type {number} */ north) =>
+  points.map(([x, y, ...rest]) => [x + east, y + north, ...rest]);
 /** What becomes of a field that says where a row lies, by how it does. @type {Record<string, (value: any, east: number, north: number) => any>} */
 const SHIFTS = {
   east: (x, east) => x + east,
   west: (x, east) => x + east,
   north: (y, _, north) => y + north,
   south: (y, _, north) => y + north,
-  path: (points, east, north) =>
-    points.map((/** @type {number[]} */ [x, y, ...rest]) => [x + east, y + north, ...rest]),
+  path: along,
+  outline: along,
   box: ([x0, y0, x1, y1], east, north) => [x0 + east, y0 + north, x1 + east, y1 + north],
 };
 

@@ -1,0 +1,95 @@
+"""The routes of many rows at once: a change of all that are named, rows as a file, and a file of rows."""
+
+# Without postponed annotations: the models of the routes are known only when they are made.
+
+from typing import Annotated, Any, Literal, Optional
+
+from fastapi import File, Query, Response, UploadFile
+from pydantic import create_model
+from typing_extensions import TypedDict
+
+from fernfield.core.errors import InvalidInput
+from fernfield.formats.rowfiles import MOST_BYTES, FileRow, read_rows, rows_geojson
+from fernfield.web.kernel.parts import Edited, TheWorld
+from fernfield.web.kernel.routing import Router
+from fernfield.work.kernel.commands import Command, said_of
+from fernfield.work.kernel.many import Ids, change_many, look_at_rows, take_rows
+from fernfield.work.kernel.posts.places import from_world
+from fernfield.work.kernel.rows import Collection, TractId
+
+Metres = Annotated[
+    Literal["tract", "world"],
+    Query(alias="in", description="whose metres places are in; in the world's, a row goes to the tract where it lies"),
+]
+Taking = Annotated[
+    Literal["look", "fitting", "all"],
+    Query(description="nothing is changed; what is not refused is taken; or all, and nothing where a row is refused"),
+]
+
+
+class RefusedRow(TypedDict):
+    """A row of a file that is refused: its number from 0, its key where it says one, and why."""
+
+    number: int
+    key: Optional[str]  # noqa: UP045 (read at run time)
+    message: str
+
+
+class FileTaken(TypedDict):
+    """What a file of rows comes to: keys of those that are new and that change, and how many stay as they are."""
+
+    new: list[str]
+    changed: list[str]
+    same: int
+    refused: list[RefusedRow]
+    revision: int
+
+
+def add_many(router: Router, collection: Collection[Any], partial: type[Command], told: Any) -> None:
+    """Add the routes of a collection; partial : its model with no field that has to be said; told : what is told."""
+    name = collection.name
+    Many = create_model(f"{collection.model.__name__}Many", __base__=Command, ids=(Ids, ...), change=(partial, ...))
+    # What is told of a row and is no field of it is left aside when it comes back.
+    aside = [*(getattr(told, "model_fields", None) or told.__annotations__), "id", "z"]
+
+    def change(many: Many, world: TheWorld) -> Edited:  # type: ignore[valid-type]
+        return change_many(world, collection, many.ids, said_of(many.change)).public()  # type: ignore[attr-defined]
+
+    def as_file(world: TheWorld, tract: Annotated[Optional[TractId], Query()] = None) -> Response:  # noqa: UP045
+        with world.lock:
+            rows = world.each(collection) if tract is None else world.each_in(collection, world.tract(tract).row.id)
+            body = rows_geojson([collection.tell(world, key, row) for key, row in rows], collection.lies)
+        return Response(body, media_type="application/geo+json")
+
+    def said(world: TheWorld, row: FileRow, within: str) -> dict[str, Any]:
+        if within != "world" or not collection.in_tract:
+            return row.fields
+        try:
+            return from_world(world, collection, row.key, row.fields)
+        except (TypeError, ValueError):
+            # What is no place is the row's own to refuse.
+            return row.fields
+
+    def take_file(
+        world: TheWorld, file: Annotated[UploadFile, File()], take: Taking = "look", within: Metres = "tract"
+    ) -> FileTaken:
+        rows = read_rows(file.file.read(MOST_BYTES + 1), collection.lies)
+        with world.lock:
+            looked = look_at_rows(world, collection, [(row.key, said(world, row, within)) for row in rows], aside)
+            if take == "all" and looked.refused:
+                number, _, why = looked.refused[0]
+                words = f"{len(looked.refused)} rows are refused and nothing was taken; the first, number {number}"
+                raise InvalidInput(f"{words}: {why}", "file")
+            revision = world.revision if take == "look" else take_rows(world, collection, looked).revision
+        refused: list[RefusedRow] = [{"number": n, "key": key, "message": why} for n, key, why in looked.refused]
+        return {"new": looked.new, "changed": looked.changed, "same": len(looked.same), "refused": refused,
+                "revision": revision}  # fmt: skip
+
+    words = f"Change the fields that are said of all {name} in `ids`, as one revision"
+    router.add_api_route("", change, methods=["PATCH"], summary=words, operation_id=f"change_{name}")
+    if collection.lies:
+        words = f"All {name} of a world, or of a tract, as a GeoJSON file"
+        options: dict[str, Any] = {"response_class": Response, "operation_id": f"file_of_{name}"}
+        router.add_api_route(".geojson", as_file, methods=["GET"], summary=words, **options)
+    words = f"Look at, or take, a file of {name}: GeoJSON, or CSV with a line of names"
+    router.add_api_route("/file", take_file, methods=["POST"], summary=words, operation_id=f"take_{name}")
