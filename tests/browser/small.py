@@ -31,8 +31,10 @@ class SmallTable(Table):
         until(self.page, "document.getElementById('bench').dataset.shows === fern.state.stage")
 
     def settled(self) -> None:
-        """What was asked for by htmx has come, and has been put where it belongs."""
-        until(self.page, "!document.querySelector('.htmx-request, .htmx-swapping, .htmx-settling')")
+        """What was asked for has come and has been put where it belongs, and what it changed is known to the page."""
+        idle = "!document.querySelector('.htmx-request, .htmx-swapping, .htmx-settling') && !fern.asked.open"
+        until(self.page, idle)
+        until(self.page, "revision => fern.state.world.revision >= revision", arg=self.revision())
 
 
 @pytest.fixture(scope="module")

@@ -109,6 +109,9 @@ export const problemWords = (problem) => problem.detail || problem.title || "Som
 /** What a call is about, whatever it asks. @param {string} path */
 const aboutOf = (path) => path.replace(/\?.*/, "");
 
+/** How many questions to the server are not answered yet. */
+export const asked = { open: 0 };
+
 /**
  * Ask the server: its answer, or null where there is none, of which is told unless `calm`.
  * @param {string} path @param {RequestInit} [how] @param {{waits?: string, calm?: boolean, stops?: boolean}} [also] `waits`: what is told while it takes long; what changes nothing can be stopped then (`stops`)
@@ -121,6 +124,7 @@ export async function reach(
 ) {
   const stop = new AbortController();
   const over = waits ? waitFor(waits, stops ? () => stop.abort() : null) : () => {};
+  asked.open += 1;
   try {
     const answer = await fetch(path, { ...how, signal: stop.signal });
     answers();
@@ -129,6 +133,7 @@ export async function reach(
     if (!calm && !stop.signal.aborted) silent("What was acknowledged is kept; try again in a moment.");
     return null;
   } finally {
+    asked.open -= 1;
     over();
   }
 }

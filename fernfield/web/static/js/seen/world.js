@@ -1,7 +1,7 @@
 // The world's page: puts the parts together.
 import Alpine from "../kernel/alpine.js";
 import "../kernel/forms.js";
-import { ask, say } from "../kernel/say.js";
+import { ask, asked, say } from "../kernel/say.js";
 import "../kernel/focus.js";
 import { closeDrawers, layer } from "../kernel/layers.js";
 import { id } from "../kernel/shapes.js";
@@ -329,7 +329,23 @@ document.addEventListener("fern:theme", () => draw());
 // Beginning
 
 /** For tests and the bench: what the page knows and how often it drew. */
-window.fern = { state, facts, camera, counts, level, screenAt, spotAt, lookAt, rows, row, only, each, actions, washed };
+window.fern = {
+  state,
+  facts,
+  camera,
+  counts,
+  level,
+  screenAt,
+  spotAt,
+  lookAt,
+  rows,
+  row,
+  only,
+  each,
+  actions,
+  washed,
+  asked,
+};
 
 for (const unread of boot.world.unread)
   say(`A row of ${unread.collection} (${unread.key}) cannot be read, and is left as it is stored: ${unread.why}`);
