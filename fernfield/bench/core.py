@@ -30,6 +30,8 @@ from fernfield.core.landforms.landform import Ground
 from fernfield.core.light.relief import relief
 from fernfield.core.light.shadow import sunlit
 from fernfield.core.settings import Values
+from fernfield.core.travel.passable import passable
+from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.formats.asc import asc_lines
 from fernfield.work.ground.room import WEATHER
 from fernfield.work.ground.weathering import rain_over
@@ -87,6 +89,13 @@ def rows(plan: Plan) -> Iterator[Row]:
         yield row(
             f"shadows of {grid}, sun at {bearing}°", "a copy of it", "10 copies",
             partial(sunlit, heights, 1.0, bearing, 25), lambda: np.copyto(out, heights), max(5, plan.runs // 3),
+        )  # fmt: skip
+    dry = np.full_like(heights, -1e4)
+    gaits = WALKERS[WALKER], WALKERS["vehicle"]
+    for gait, times in zip(gaits, ("20 million posts/s", "–"), strict=True):
+        yield row(
+            f"what {grid} posts of bare land cost {gait.label.lower()} to leave", "a copy of the land", times,
+            partial(passable, heights, 1.0, gait, water=dry), lambda: np.copyto(out, heights), max(5, plan.runs // 3),
         )  # fmt: skip
     yield from _gdal(heights, grid)
     yield _patch(plan)

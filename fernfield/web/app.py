@@ -37,6 +37,7 @@ from fernfield.web.page import help, live, logbook, pages, signing, tracts, welc
 from fernfield.web.page.post import Post
 from fernfield.web.page.shortcuts import shortcuts
 from fernfield.web.rooms import ROUTERS
+from fernfield.work.house import HOUSE
 from fernfield.work.studio import Studio
 
 ANSWERS_AT_ONCE = 64
@@ -146,7 +147,8 @@ def create_app(studio: Studio, settings: Settings | None = None, demo: welcome.B
 
 def takes_files(scope: Scope) -> bool:
     """Whether the call that is meant takes files."""
-    routes = (route for router in ROUTERS for route in router.routes if isinstance(route, LateRoute))
+    rows = (rows_router(collection) for collection in HOUSE.collections.values() if collection.plain)
+    routes = (route for router in (*ROUTERS, *rows) for route in router.routes if isinstance(route, LateRoute))
     meant = (one for one in routes if scope["method"] in one.methods and one.path_regex.match(scope["path"]))
     return any(map(_takes_files, meant))
 

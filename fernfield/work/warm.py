@@ -30,6 +30,9 @@ from fernfield.core.light.shade import shade
 from fernfield.core.light.shadow import sunlit
 from fernfield.core.noise import Octaves, Spots, fractal, plain_spots
 from fernfield.core.overview import MEAN, RULES, level_of
+from fernfield.core.travel.passable import close_ways, obstacle_table, passable
+from fernfield.core.travel.walker import Obstacle
+from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.core.travel.ways import ways_from
 from fernfield.core.water.drainage import catchments, drain, strahler
 from fernfield.core.water.hollow import nested, rise
@@ -66,6 +69,8 @@ def _water() -> None:
     strahler(found, catchments(found), 2)
     rise(land, 20, 20, (True, True, True, True), land.size)
     nested(land, np.array([(5, 5), (5, 6)]), 1.0, 0.1, 1)
+    leave = passable(land, 1.0, WALKERS[WALKER], water=np.zeros_like(land))
+    close_ways(leave, land, 0.0, 0.0, 1.0, WALKERS[WALKER], obstacle_table([Obstacle("stone", 5, -5, 1, -9, 9)]))
     ways_from(np.zeros((8, 8), np.uint8), 1, 1)
     shade(np.zeros((20, 20), np.float32), 20.0, 8)
 

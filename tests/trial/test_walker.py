@@ -6,7 +6,8 @@ from dataclasses import dataclass, field
 
 import pytest
 
-from fernfield.core.travel.walker import BODY_M, GRAVITY, TICK_S, Gait, Intent, Obstacle, Walker, tick
+from fernfield.core.travel.walker import GRAVITY, TICK_S, Intent, Obstacle, Walker, tick
+from fernfield.core.travel.walkers import WALKER, WALKERS
 
 NORTH = Intent(ahead=1, facing=0)
 
@@ -89,7 +90,7 @@ def test_feet_stay_on_a_slope_going_down() -> None:
 
 
 def test_water_slows_and_then_stops() -> None:
-    gait = Gait()
+    gait = WALKERS[WALKER]
     shallow = walk(Land(sea=0.6), 1)
     expected = 3 * (1 - (1 - gait.slowest_share) * 0.5)
     assert shallow.speed == pytest.approx(expected)
@@ -110,7 +111,7 @@ def trunk(x: float, y: float) -> Obstacle:
 
 def test_a_trunk_stops_and_is_named() -> None:
     end = walk(Land(things=[trunk(0, 3)]), 3)
-    assert end.y == pytest.approx(3 - 0.4 - BODY_M, abs=0.01)
+    assert end.y == pytest.approx(3 - 0.4 - WALKERS[WALKER].radius, abs=0.01)
     assert end.blocked_by == "alder"
 
 
@@ -129,7 +130,7 @@ def test_nobody_walks_through_a_wood() -> None:
         for _ in range(400):
             walker = tick(walker, Intent(ahead=1, facing=facing, run=True), land)
             nearest = min(math.hypot(t.x - walker.x, t.y - walker.y) - t.radius for t in trees)
-            assert nearest > BODY_M - 0.01
+            assert nearest > WALKERS[WALKER].radius - 0.01
 
 
 def test_a_turned_wall_stops_and_a_low_one_is_stepped_on() -> None:

@@ -1,18 +1,12 @@
-"""Who can climb a slope: a vehicle, a walker, or nobody."""
+"""Who climbs a slope, while a grade is drawn."""
 
 from __future__ import annotations
 
 import math
 
-from fernfield.core.travel.walker import Gait
-
-VEHICLE_DEG = 20.0
-"""Steepest slope that a small vehicle climbs (our choice). [°]"""
+from fernfield.core.travel.walkers import first_to_climb
 
 
 def climbs(percent: float) -> str:
-    """ "vehicle", "walker" or "nobody", for a slope of so many percent."""
-    steep = math.degrees(math.atan(abs(percent) / 100))
-    if steep <= VEHICLE_DEG:
-        return "vehicle"
-    return "walker" if steep <= Gait().steepest_deg else "nobody"
+    """The walker that climbs a slope of so many percent and is the first that a steeper one stops; or "nobody"."""
+    return first_to_climb(math.degrees(math.atan(abs(percent) / 100))) or "nobody"

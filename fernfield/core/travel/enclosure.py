@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from fernfield.core.grid import ByteArray, FloatArray
 from fernfield.core.kernels import kernel
-from fernfield.core.travel.walker import Gait
+from fernfield.core.travel.walkers import WALKER, WALKERS, Gait
 
 AT_ONCE = 1_000_000
 """Cells that are looked at in one call."""
@@ -49,7 +49,7 @@ def enclosed(
     heights : shape (rows, cols), row 0 north [m]; spacing [m]; sea : its level [m]
     say : hears which part of all cells has been looked at, and may raise to stop it
     """
-    gait = gait or Gait()
+    gait = gait or WALKERS[WALKER]
     marks = np.zeros((heights.shape[0] - 1, heights.shape[1] - 1), np.uint8)
     queue = np.empty(marks.size, np.int64)
     count = 0

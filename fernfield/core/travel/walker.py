@@ -1,6 +1,6 @@
-"""A person on foot: how far one tick takes them, and what stops them.
+"""Somebody who moves: how far one tick takes them, and what stops them.
 
-The walker is a disc of `BODY_M` radius that stands on a surface given as functions. The
+The walker is a disc of its gait's radius that stands on a surface given as functions. The
 ground ahead is probed half a metre out: a rise steeper than the limit and higher than a
 step stops the walker, as do trunks, boulders, walls, deep water and the edge of the
 tract. Stopped by something round or long, the walker slides along it.
@@ -13,29 +13,15 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Protocol
 
+from fernfield.core.travel.walkers import Gait
+
 GRAVITY = 9.81
 """[m/s²], standard gravity rounded."""
 
 TICK_S = 1 / 60
-BODY_M = 0.3
-EYE_M = 1.65
 PROBE_M = 0.5
 LEVEL_DEG = 1.0
 """Less than this is not going up."""
-
-
-@dataclass(frozen=True, slots=True)
-class Gait:
-    """What a walker can do. Speeds in m/s, slopes in degrees, lengths in metres."""
-
-    walk: float = 3.0
-    run: float = 8.0
-    steepest_deg: float = 45.0
-    step: float = 0.4
-    wade: float = 1.2
-    """Water this deep stops the walker."""
-    slowest_share: float = 0.3
-    """Share of the speed that is left just before water stops the walker."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,11 +83,13 @@ def slope_ahead(surface: Surface, x: float, y: float, east: float, north: float)
     return math.degrees(math.atan2(rise, PROBE_M))
 
 
-def steepness(surface: Surface, x: float, y: float) -> float:
-    """Slope of the ground underfoot along its fall line, whichever way one looks. [°]"""
+def steepness(surface: Surface, x: float, y: float, look: tuple[float, float]) -> float:
+    """Slope of the ground underfoot along its fall line, where `look` goes up it; 0 where it goes down or along. [°]"""
     half = PROBE_M / 2
     east = surface.height(x + half, y) - surface.height(x - half, y)
     north = surface.height(x, y + half) - surface.height(x, y - half)
+    if east * look[0] + north * look[1] <= PROBE_M * math.tan(math.radians(LEVEL_DEG)):
+        return 0.0
     return math.degrees(math.atan(math.hypot(east, north) / PROBE_M))
 
 
@@ -127,11 +115,11 @@ def _nearest(obstacle: Obstacle, x: float, y: float) -> tuple[float, float, floa
     return distance, out[0] * cos + out[1] * sin, -out[0] * sin + out[1] * cos
 
 
-def _floor(surface: Surface, x: float, y: float, z: float, step: float) -> float:
+def _floor(surface: Surface, x: float, y: float, z: float, gait: Gait) -> float:
     """Height underfoot: the ground, or the top of something low enough to stand on."""
     top = surface.height(x, y)
-    for obstacle in surface.obstacles(x, y, BODY_M):
-        if _nearest(obstacle, x, y)[0] <= 0 and obstacle.z1 <= z + step:
+    for obstacle in surface.obstacles(x, y, gait.radius):
+        if _nearest(obstacle, x, y)[0] <= 0 and obstacle.z1 <= z + gait.step:
             top = max(top, obstacle.z1)
     return top
 
@@ -144,7 +132,7 @@ def tick(walker: Walker, intent: Intent, surface: Surface, gait: Gait | None = N
     walker : where the walker is now
     intent : what is wanted; directions longer than 1 are shortened
     surface : the world, see `Surface`
-    gait : limits; the default climbs 45°, steps 0.4 m and wades 1.2 m
+    gait : who it is; the default climbs 45°, steps 0.4 m and wades 1.2 m
 
     Returns
     -------
@@ -192,31 +180,33 @@ def _move(
     rise = PROBE_M * math.tan(math.radians(slope))
     if slope > gait.steepest_deg and rise > gait.step:
         return *here, f"a slope of {slope:.0f}° (the limit is {gait.steepest_deg:.0f}°)"
-    # Nobody goes up a face aslant that is too steep to be gone up straight.
-    if slope > LEVEL_DEG and slope <= gait.steepest_deg:
-        face = steepness(surface, *here)
+    # Nobody goes up a face aslant that is too steep to be gone up straight; at its foot they have come down it.
+    if slope > LEVEL_DEG:
+        face = steepness(surface, *here, look)
         if face > gait.steepest_deg and PROBE_M * math.tan(math.radians(face)) > gait.step:
             return *here, f"a slope of {face:.0f}° (the limit is {gait.steepest_deg:.0f}°)"
     if not surface.holds(x, y):
         return *here, "the edge of the tract"
+    if -rise > gait.drop and -slope > gait.steepest_deg:
+        return *here, f"a drop of {-rise:.1f} m (the limit is {gait.drop:.1f} m)"
     ahead = surface.water(x, y)
-    if ahead >= gait.wade and ahead > surface.water(*here):
+    if not gait.swims and ahead >= gait.wade and ahead > surface.water(*here):
         return *here, f"water {ahead:.1f} m deep (the limit is {gait.wade:.1f} m)"
     blocked = ""
-    for obstacle in surface.obstacles(x, y, BODY_M + distance):
-        if obstacle.z1 <= walker.z + gait.step or obstacle.z0 >= walker.z + EYE_M:
+    for obstacle in surface.obstacles(x, y, gait.radius + distance):
+        if obstacle.z1 <= walker.z + gait.step or obstacle.z0 >= walker.z + gait.eye:
             continue
         gap, out_east, out_north = _nearest(obstacle, x, y)
-        if gap < BODY_M:
+        if gap < gait.radius:
             blocked = obstacle.name
-            x += out_east * (BODY_M - gap)
-            y += out_north * (BODY_M - gap)
+            x += out_east * (gait.radius - gap)
+            y += out_north * (gait.radius - gap)
     # Pushed out of one thing and into another: stay, rather than slip through a gap.
     if blocked:
-        for obstacle in surface.obstacles(x, y, BODY_M):
-            if obstacle.z1 <= walker.z + gait.step or obstacle.z0 >= walker.z + EYE_M:
+        for obstacle in surface.obstacles(x, y, gait.radius):
+            if obstacle.z1 <= walker.z + gait.step or obstacle.z0 >= walker.z + gait.eye:
                 continue
-            if _nearest(obstacle, x, y)[0] < BODY_M - 1e-3:
+            if _nearest(obstacle, x, y)[0] < gait.radius - 1e-3:
                 return *here, blocked
         if not surface.holds(x, y) or surface.height(x, y) > walker.z + gait.step:
             return *here, blocked
@@ -225,7 +215,7 @@ def _move(
 
 def _settle(walker: Walker, x: float, y: float, surface: Surface, gait: Gait) -> tuple[float, float]:
     """Height of the feet and speed of the fall after the move to (x, y)."""
-    floor = _floor(surface, x, y, walker.z, gait.step)
+    floor = _floor(surface, x, y, walker.z, gait)
     run = math.hypot(x - walker.x, y - walker.y)
     # Going down a slope that could be climbed the feet stay on it; past that they fall.
     clings = walker.fall == 0 and walker.z - floor <= run * math.tan(math.radians(gait.steepest_deg)) + 0.05

@@ -11,6 +11,8 @@ from numpy.typing import NDArray
 from fernfield.core.grid import ByteArray
 from fernfield.core.kernels import kernel
 
+TO = (7, 0, 1, 6, 0, 2, 5, 4, 3)
+"""The number of each direction, north first and then clockwise, by its row and column."""
 FREE, TAKEN, NEVER = range(3)
 """A post that can be stood on; one on which something stands that could be taken away; one that nobody can stand on."""
 
@@ -38,19 +40,26 @@ class Ways:
         return way
 
 
-def ways_from(posts: ByteArray, row: int, col: int) -> Ways:
+def ways_from(posts: ByteArray, row: int, col: int, leave: ByteArray | None = None) -> Ways:
     """The ways from a post over a grid of `FREE`, `TAKEN` and `NEVER`, from each post to the eight around it.
 
+    leave : in which of the eight directions each post can be left (`passable`); in all of them when left out
     A search by levels: as many levels as posts that have to be cleared, each post looked at once.
     """
     least = np.full(posts.shape, -1, np.int32)
     came = np.full(posts.shape, -1, np.int64)
-    _spread(posts, row, col, least.reshape(-1), came.reshape(-1))
+    open_ = (np.zeros((8, 0, 0), np.uint8) if leave is None else leave).view()
+    # Written to by nobody: one sort of array for the kernel, whoever made it.
+    open_.setflags(write=False)
+    _spread(posts, open_, leave is None, row, col, least.reshape(-1), came.reshape(-1))
     return Ways(least, came)
 
 
 @kernel
-def _spread(posts: ByteArray, row: int, col: int, least: NDArray[np.int32], came: NDArray[np.int64]) -> None:
+def _spread(
+    posts: ByteArray, leave: ByteArray, anyway: bool, row: int, col: int, least: NDArray[np.int32],
+    came: NDArray[np.int64],
+) -> None:  # fmt: skip
     rows, cols = posts.shape
     now, then = np.empty(posts.size, np.int64), np.empty(posts.size, np.int64)
     now[0] = row * cols + col
@@ -69,6 +78,8 @@ def _spread(posts: ByteArray, row: int, col: int, least: NDArray[np.int32], came
                         continue
                     to = r1 * cols + c1
                     if least[to] >= 0 or posts[r1, c1] == 2:
+                        continue
+                    if not anyway and leave[TO[(dr + 1) * 3 + dc + 1], r, c] == 0:
                         continue
                     came[to] = at
                     if posts[r1, c1] == 0:

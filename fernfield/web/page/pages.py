@@ -9,7 +9,7 @@ from fastapi.responses import HTMLResponse, Response
 
 from fernfield.core.errors import named
 from fernfield.core.sites.kit import KIT
-from fernfield.core.travel.walker import Gait
+from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.store.logbook import LogbookStore
 from fernfield.web.kernel.panels import Asked
 from fernfield.web.kernel.parts import TheStudio, TheWorld, page
@@ -66,7 +66,7 @@ def _seen(asked: Asked) -> dict[str, Any]:
 
 def _boot(asked: Asked) -> dict[str, Any]:
     """Everything that the scripts of the page are told at first."""
-    house, gait = asked.studio.house, Gait()
+    house, gait = asked.studio.house, WALKERS[WALKER]
     return {
         "world": _card(asked),
         "stages": [panel.name for panel in PANELS],
@@ -81,6 +81,7 @@ def _boot(asked: Asked) -> dict[str, Any]:
         ],
         "kit": {name: _piece(name) for name in KIT},
         "teams": teams_json(),
+        "walkers": {name: {"who": gait.who, "colour": gait.colour} for name, gait in WALKERS.items()},
         "walker": {"wade_m": gait.wade, "steepest_deg": gait.steepest_deg},
     }  # fmt: skip
 

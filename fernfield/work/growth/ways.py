@@ -9,14 +9,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from fernfield.core.grid import ByteArray, FloatArray
-from fernfield.core.light.relief import slope_degrees
-from fernfield.core.travel.walker import BODY_M, Gait
-from fernfield.core.travel.ways import FREE, NEVER, TAKEN, ways_from
+from fernfield.core.travel.walkers import WALKER, WALKERS
+from fernfield.core.travel.ways import FREE, TAKEN, ways_from
 from fernfield.work.growth.listing import id_of
 from fernfield.work.growth.standing import StandingPlants, bed_of, plant_obstacles, stood
 from fernfield.work.kernel.posts.lands import Land
-from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.passing.raster import passable_in
 
 MOST_POSTS = 2_049**2
 """Larger lands are not searched: whoever hands over would wait for them."""
@@ -50,7 +49,7 @@ def _starts(world: OpenWorld, land: Land) -> list[tuple[float, float]]:
 def _close(posts: ByteArray, land: Land, x: float, y: float, reach: float, mark: int) -> None:
     """Mark the posts around a place that somebody of a walker's width cannot stand on."""
     grid, bounds = land.grid, land.bounds
-    far = reach + BODY_M
+    far = reach + WALKERS[WALKER].radius
     col0, col1 = math.ceil(grid.col_of(x - far)) - bounds.col0, math.floor(grid.col_of(x + far)) - bounds.col0
     row0, row1 = math.ceil(grid.row_of(y + far)) - bounds.row0, math.floor(grid.row_of(y - far)) - bounds.row0
     for row in range(max(row0, 0), min(row1, posts.shape[0] - 1) + 1):
@@ -58,26 +57,6 @@ def _close(posts: ByteArray, land: Land, x: float, y: float, reach: float, mark:
             east, north = grid.x_of(col + bounds.col0) - x, grid.y_of(row + bounds.row0) - y
             if east * east + north * north < far * far and posts[row, col] == FREE:
                 posts[row, col] = mark
-
-
-def _ground(world: OpenWorld, land: Land) -> ByteArray:
-    """Where a walker can stand as if nothing grew: not where it is too steep or too deep, and not in a piece."""
-    gait, bounds = Gait(), land.bounds
-    with world.lock:
-        heights = land.read(HEIGHT, bounds)
-        water = world.surface(land, bounds)
-        pieces = [
-            one
-            for stands in world.house.obstacles
-            if stands is not plant_obstacles
-            for one in stands(world, land, bounds)
-        ]
-    steep = slope_degrees(heights, land.grid.spacing) > gait.steepest_deg
-    deep = heights < water - gait.wade
-    posts = np.where(steep | deep | ~np.isfinite(heights), NEVER, FREE).astype(np.uint8)
-    for one in pieces:
-        _close(posts, land, one.x, one.y, one.radius or min(one.half_width, one.half_depth), NEVER)
-    return posts
 
 
 def _reaches(found: StandingPlants) -> FloatArray:
@@ -98,7 +77,8 @@ def in_the_way(world: OpenWorld, land: Land) -> Iterator[InTheWay]:
     plants = [found for found in stood(bed) if found.kind.blocks != "nothing"]
     if not plants:
         return
-    posts = _ground(world, land)
+    leave = passable_in(world, land, bounds, WALKER, without=plant_obstacles)
+    posts = np.full((bounds.rows, bounds.cols), FREE, np.uint8)
     for found in plants:
         for x, y, reach in zip(found.plants.x, found.plants.y, _reaches(found), strict=True):
             if reach > 0:
@@ -109,7 +89,7 @@ def in_the_way(world: OpenWorld, land: Land) -> Iterator[InTheWay]:
         col = round(land.grid.col_of(place[0])) - bounds.col0
         return min(max(row, 0), posts.shape[0] - 1), min(max(col, 0), posts.shape[1] - 1)
 
-    ways = ways_from(posts, *post(starts[0]))
+    ways = ways_from(posts, *post(starts[0]), leave)
     wanted = set()
     for start in starts[1:]:
         if ways.least[post(start)] > 0:
@@ -126,7 +106,7 @@ def _standing_on(land: Land, plants: list[StandingPlants], wanted: set[tuple[int
     for found, reaches in zip(plants, map(_reaches, plants), strict=True):
         p = found.plants
         for i in range(len(p)):
-            if np.min((x - p.x[i]) ** 2 + (y - p.y[i]) ** 2) < (reaches[i] + BODY_M) ** 2:
+            if np.min((x - p.x[i]) ** 2 + (y - p.y[i]) ** 2) < (reaches[i] + WALKERS[WALKER].radius) ** 2:
                 own = id_of(found.mix, found.part.kind, p.block[i], p.number[i], p.put[i])
                 place = float(p.x[i]), float(p.y[i])
                 part = land.part_at(*place) or land.parts[0]

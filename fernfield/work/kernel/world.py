@@ -492,6 +492,11 @@ class OpenWorld:
                     return lambda: found if at == self.revision else plan()
         return plan
 
+    @property
+    def rows_changed(self) -> int:
+        """How often rows were changed since the world was opened."""
+        return sum(self._changed_rows.values())
+
     def rests_on(self, *collections: str) -> Callable[[], bool]:
         """Says whether the rows of some collections are as they are now, and the tracts lie as they do."""
         names = (PLACES.name, JOINS.name, *collections)

@@ -11,7 +11,7 @@ from typing_extensions import TypedDict
 
 from fernfield.core.grid import Window
 from fernfield.core.light.relief import aspect_degrees, slope_degrees
-from fernfield.core.travel.walker import Gait
+from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.work.cover.rows import covers_of
 from fernfield.work.cover.shares import cover_shares
 from fernfield.work.growth.standing import standing_plants
@@ -71,7 +71,7 @@ def spot(world: OpenWorld, land: Land, x: float, y: float, tide: Tide | None = N
         )
     slope = float(slope_degrees(heights, grid.spacing)[at])
     aspect = float(aspect_degrees(heights, grid.spacing)[at])
-    gait, water = Gait(), water_at(world, land, x, y, tide_level(world, tide))
+    gait, water = WALKERS[WALKER], water_at(world, land, x, y, tide_level(world, tide))
     depth = 0.0 if water is None else water.surface_m - z
     wade = gait.wade if water is None else liquid_of(world, water.liquid).wade_m
     walk = "too deep" if 0 < wade <= depth else "too steep" if slope > gait.steepest_deg else "climbable"

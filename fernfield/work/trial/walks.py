@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from fernfield.core.grid import FloatArray, Window, bilinear
-from fernfield.core.travel.walker import Gait, Intent, Obstacle, Walker, tick
+from fernfield.core.travel.walker import Intent, Obstacle, Walker, tick
+from fernfield.core.travel.walkers import WALKER, WALKERS, Gait
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
@@ -16,7 +17,7 @@ REACH_M = 24.0
 """How far around the walker ground and obstacles are kept at hand."""
 
 MARGIN_M = 8.0
-FREELY = Gait()
+FREELY = WALKERS[WALKER]
 """What a walker can do where nothing slows it."""
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from fernfield.core.grid import FloatArray, Window
-from fernfield.core.travel.walker import Gait
+from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.core.water.channel import Course, along, covered, flow_marks
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
@@ -78,7 +78,7 @@ def wading(world: OpenWorld, land: Land, window: Window, step: int = 1, *, sea_m
     heights = np.asarray(land.seen(HEIGHT, window, step), np.float32)[: shape[0], : shape[1]]
     deep = world.surface(land, window, step, sea_m=sea_m)[: shape[0], : shape[1]] - heights
     out = np.zeros(shape, np.float32)
-    for least, value in ((0.0, TRACE), (SHOWS_M, WADED), (Gait().wade, SWUM)):
+    for least, value in ((0.0, TRACE), (SHOWS_M, WADED), (WALKERS[WALKER].wade, SWUM)):
         out[deep > least] = value
     return out
 

@@ -13,7 +13,7 @@ from typing_extensions import TypedDict
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import FloatArray, Grid, Window
 from fernfield.core.ground.boundary import Boundary, bounded, inner_of
-from fernfield.core.travel.walker import Gait
+from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.work.ground.making import heights_at
 from fernfield.work.ground.rows import Recipe
 from fernfield.work.kernel.commands import Command
@@ -134,7 +134,7 @@ class Costs(TypedDict):
 
 def costs(grid: Grid) -> Costs:
     """What a grid of posts costs and can hold, in figures and words."""
-    posts, gait = grid.rows * grid.cols, Gait()
+    posts, gait = grid.rows * grid.cols, WALKERS[WALKER]
     return {
         "rows": grid.rows,
         "cols": grid.cols,

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from fernfield.core.travel.walker import Gait
+from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.web.kernel.panels import Asked, Panel, Shortcut
 
 
 def _context(asked: Asked) -> dict[str, Any]:
-    return {"gait": Gait()}
+    return {"gait": WALKERS[WALKER]}
 
 
 PANEL = Panel(

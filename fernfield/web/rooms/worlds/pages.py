@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import Request
 from fastapi.responses import HTMLResponse, Response
 
-from fernfield.core.travel.walker import Gait
+from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.web.kernel.parts import TheStudio, TheWorld, page
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.worlds import card_of, world_json
@@ -45,5 +45,6 @@ def setup(request: Request, world: TheWorld, studio: TheStudio, tract: str | Non
     return page(
         request, "worlds/setup.html", world=world_json(world, studio), chosen=chosen.row.id, grid=chosen.grid,
         place=world.place_of(chosen.row.id), sheets=sheets_of(world), about=world.only(ABOUT), water=world.only(WATER),
-        About=About, Water=Water, CropTract=CropTract, RespaceTract=RespaceTract, PutBoundary=PutBoundary, gait=Gait(),
+        About=About, Water=Water, CropTract=CropTract, RespaceTract=RespaceTract, PutBoundary=PutBoundary,
+        gait=WALKERS[WALKER],
     )  # fmt: skip

@@ -93,6 +93,7 @@ export interface Boot {
   }[];
   kit: Record<string, Piece>;
   teams: Schemas["Team"][];
+  walkers: Record<string, { who: string; colour: string }>;
   walker: { wade_m: number; steepest_deg: number };
 }
 

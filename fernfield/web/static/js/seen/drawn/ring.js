@@ -1,5 +1,5 @@
 // The brush's outline, in metres around its middle, and what is said beside it.
-import { brush, lays, state, tool, unitOf } from "../state.js";
+import { boot, brush, lays, state, tool, unitOf } from "../state.js";
 
 /** A bar is this part as wide as it is long; the server says the same. */
 const BAR_PART = 1 / 3;
@@ -38,8 +38,8 @@ export function ringPoints(own, part) {
 }
 
 const round = (/** @type {number} */ value) => String(Math.round(value * 10) / 10);
-/** @type {Record<string, string>} */
-const CLIMBS = { vehicle: "a vehicle climbs it", walker: "only a walker climbs it", nobody: "nobody climbs it" };
+/** Who climbs a grade that is drawn, in words. @param {string} name */
+const climbWords = (name) => `${boot.walkers[name]?.who ?? "nobody"} climbs it`;
 
 /** Radius and strength; while a grade is drawn, its slope and who climbs it. */
 export function ringWords() {
@@ -55,7 +55,7 @@ export function ringWords() {
     : [];
   const words = [];
   if (done?.percent !== undefined)
-    words.push(`${done.percent.toFixed(1)} % over ${Math.round(done.length_m)} m`, CLIMBS[done.climbs]);
+    words.push(`${done.percent.toFixed(1)} % over ${Math.round(done.length_m)} m`, climbWords(done.climbs));
   else if (tool() === "grade") words.push(`width ${round(own.own.width_m)} m · drag from end to end`);
   else if (tool() === "imprint") words.push(`${round(own.own.size_m)} m wide · ${round(own.own.height_m)} m`);
   else if (!lays())
@@ -64,5 +64,4 @@ export function ringWords() {
 }
 
 /** Colour of a grade by who climbs it: fern, ochre, rust. */
-export const climbColour = (/** @type {string} */ climbs) =>
-  ({ vehicle: "#2c6647", walker: "#7b580c", nobody: "#a2431f" })[climbs] || "#1e2925";
+export const climbColour = (/** @type {string} */ climbs) => boot.walkers[climbs]?.colour ?? "#a2431f";

@@ -1,0 +1,1 @@
+"""Who gets where on a land: one answer for all rooms that ask it."""

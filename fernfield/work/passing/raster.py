@@ -1,0 +1,103 @@
+"""What each post of a land costs a walker to leave: the ground, what stands and runs over it, paces, what blocks."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Hashable
+
+import numpy as np
+
+from fernfield.core.errors import named
+from fernfield.core.grid import ByteArray, FloatArray, Window
+from fernfield.core.travel.passable import HALO, close_ways, obstacle_table, passable
+from fernfield.core.travel.walkers import WALKERS
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.rooms import Obstacles
+from fernfield.work.kernel.world import OpenWorld
+
+MOST_KEPT_BYTES = 128 << 20
+_KEPT: OrderedDict[tuple[Hashable, ...], tuple[tuple[int, ...], ByteArray]] = OrderedDict()
+_LOCK = threading.Lock()
+
+
+def passable_in(
+    world: OpenWorld, land: Land, window: Window, walker: str, *, without: Obstacles | None = None
+) -> ByteArray:
+    """What each post of a window costs a walker to leave: shape (8, rows, cols), see `core.travel.passable`.
+
+    without : a sort of obstacle that is left aside
+    Kept until what it was worked out from changes in the window or around it. Not to be written to. Raises NotFound for
+    a walker that there is not.
+    """
+    gait = named(WALKERS, "walker", walker)
+    with world.lock:
+        key = world.id, land.id, walker, window, without
+        stamp = _stamp(world, land, window)
+        with _LOCK:
+            known = _KEPT.get(key)
+            if known is not None and known[0] == stamp:
+                _KEPT.move_to_end(key)
+                return known[1]
+        wide = window.pad(HALO)
+        heights = _ground(world, land, wide)
+        water = _reaching(land, wide, world.surface(land, land.clip(wide)))
+        paces = world.house.paces(world, land, window)
+        # Nothing reaches further than the posts that are looked at: obstacles around them are asked for by the window.
+        near = land.clip(window.pad(HALO))
+        standing = [
+            one for stands in world.house.obstacles if stands is not without for one in stands(world, land, near)
+        ]
+        loose = bool(world.holds)
+    out = passable(heights, land.grid.spacing, gait, water=water, paces=paces)
+    table = obstacle_table(standing)
+    x0, y0 = land.grid.x_of(window.col0), land.grid.y_of(window.row0)
+    close_ways(out, heights, x0, y0, land.grid.spacing, gait, table)
+    out.setflags(write=False)
+    if not loose:
+        _keep(key, stamp, out)
+    return out
+
+
+def _keep(key: tuple[Hashable, ...], stamp: tuple[int, ...], out: ByteArray) -> None:
+    with _LOCK:
+        _KEPT[key] = stamp, out
+        _KEPT.move_to_end(key)
+        while sum(kept.nbytes for _, kept in _KEPT.values()) > MOST_KEPT_BYTES and len(_KEPT) > 1:
+            _KEPT.popitem(last=False)
+
+
+def _stamp(world: OpenWorld, land: Land, window: Window) -> tuple[int, ...]:
+    """Changes when what a window is worked out from may have changed: tiles there, rows, and where water stands also
+    the ground that it comes from."""
+    wide = window.pad(HALO)
+    here = sum(
+        count
+        for part in land.parts
+        for place, count in part.tract.cache.written.items()
+        if not part.tract.grid.tile_window(place[1], place[2]).meet(part.own(wide)).empty
+    )
+    far = sum(count for part in land.parts for place, count in part.tract.cache.written.items() if place[0] == HEIGHT)
+    own = land.clip(wide)
+    wet = bool((world.surface(land, own) > land.read(HEIGHT, own)).any())
+    return here, world.rows_changed, far if wet else -1
+
+
+def _ground(world: OpenWorld, land: Land, wide: Window) -> FloatArray:
+    """The ground of a window that may reach past the land, where its border goes on; NaN where no tract lies. [m]"""
+    own = land.clip(wide)
+    firm = world.surface(land, own, firm=True)
+    heights = np.maximum(np.asarray(land.read(HEIGHT, own), np.float32), firm.astype(np.float32))
+    void = land.void(np.arange(own.row0, own.row1), np.arange(own.col0, own.col1))
+    if void is not None:
+        heights = np.where(void, np.float32(np.nan), heights)
+    # Beyond the border nobody goes: the posts there are none.
+    return _reaching(land, wide, heights, np.nan)
+
+
+def _reaching(land: Land, wide: Window, values: FloatArray, beyond: float = -1e6) -> FloatArray:
+    """Values of the part of a window that lies on the land, with `beyond` outside of it."""
+    out = np.full(wide.shape, beyond, np.float32)
+    out[land.clip(wide).inside(wide)] = values
+    return out
