@@ -22,8 +22,8 @@ from fernfield.core.travel.walkers import Gait
 
 GENTLE = 1.5
 """Where no two neighbours rise by more than the limit over this, nothing between them does: the root of 2, and some."""
-SUSPECT = 0.7
-"""Where no face is steeper than this part of the limit, none is between the places that are looked at."""
+SUSPECT = 0.9
+"""Where no face has more than this part of the square of the limit, none has it between the places looked at."""
 HALO = 2
 """So many posts around a window are looked at."""
 DIRECTIONS = ((-1, 0), (-1, 1), (0, 1), (1, 1), (1, 0), (1, -1), (0, -1), (-1, -1))
@@ -59,9 +59,23 @@ def passable(
     fall = max(math.tan(math.radians(gait.steepest_deg)) * probe, gait.drop)
     wade = math.inf if gait.swims else gait.wade
     gentle = _gentle(ground, over, min(rise, fall) * spacing / probe / GENTLE)
-    _leave(ground, over, share, gentle, out, spacing, probe, rise, fall, math.tan(math.radians(LEVEL_DEG)) * probe,
-           wade, gait.slowest_share, gait.wade)  # fmt: skip
+    east, south = _slopes(ground, probe / spacing)
+    level = math.tan(math.radians(LEVEL_DEG)) * probe
+    _leave(ground, east, south, over, share, gentle, out, spacing, probe, rise, fall, level, wade, gait.slowest_share,
+           gait.wade)  # fmt: skip
     return out
+
+
+def _slopes(ground: FloatArray, along: float) -> tuple[FloatArray, FloatArray]:
+    """How much the ground rises east and south over a probe at every post that has neighbours; beside a gap it goes on
+    level."""
+    here = ground[1:-1, 1:-1]
+    west, east = ground[1:-1, :-2], ground[1:-1, 2:]
+    north, south = ground[:-2, 1:-1], ground[2:, 1:-1]
+    if np.isnan(ground).any():
+        west, east, north, south = (np.where(np.isnan(one), here, one) for one in (west, east, north, south))
+    half = np.float32(0.5 * along)
+    return np.ascontiguousarray((east - west) * half), np.ascontiguousarray((south - north) * half)
 
 
 def _gentle(ground: FloatArray, over: FloatArray, most: float) -> ByteArray:
@@ -76,8 +90,9 @@ def _gentle(ground: FloatArray, over: FloatArray, most: float) -> ByteArray:
 
 @kernel
 def _leave(
-    h: FloatArray, w: FloatArray, share: FloatArray, gentle: ByteArray, out: ByteArray, spacing: float, probe: float,
-    rise: float, fall: float, level: float, wade: float, slowest: float, deep_m: float,
+    h: FloatArray, east: FloatArray, south: FloatArray, w: FloatArray, share: FloatArray, gentle: ByteArray,
+    out: ByteArray, spacing: float, probe: float, rise: float, fall: float, level: float, wade: float, slowest: float,
+    deep_m: float,
 ) -> None:  # fmt: skip
     _, rows, cols = out.shape
     along, aslant = probe / spacing, probe / (spacing * math.sqrt(2.0))
@@ -98,13 +113,15 @@ def _leave(
                 if math.isnan(b):
                     continue
                 after = _or(h[rb + dr, cb + dc], b)
+                norm = 1.0
                 if dr == 0 or dc == 0:
                     up, on = (b - a) * along, (after - b) * along
                     most, least = max(up, on), min(up, on)
                     quarter, further = a + (b - a) * 0.25, a + (b - a) * 0.75
-                    between = _beside(h, r + 2, c + 2, rb, cb, dr, up, along)
+                    between = _beside(east, south, r + 1, c + 1, rb - 1, cb - 1, dr, up, along)
                     mid = (a + b) * 0.5
                 else:
+                    norm = math.sqrt(0.5)
                     x, y = _or(h[rb, c + 2], a), _or(h[r + 2, cb], a)
                     x2, y2 = _or(h[rb + dr, cb], b), _or(h[rb, cb + dc], b)
                     u, v = aslant, 1.0 - aslant
@@ -121,10 +138,21 @@ def _leave(
                     further = 0.0625 * a + 0.1875 * (x + y) + 0.5625 * b
                 if most > rise or -least > fall:
                     continue
-                steep = max(between, _face(h, r + 2, c + 2, along), _face(h, rb, cb, along))
-                suspect = most > level and steep > SUSPECT * rise
-                if suspect and _refused_aslant(h, r + 2, c + 2, dr, dc, spacing, probe, rise, level):
-                    continue
+                if most > level:
+                    # Nobody goes up a face aslant that is too steep to be gone up straight.
+                    e0, s0, e1, s1 = (
+                        east[r + 1, c + 1],
+                        south[r + 1, c + 1],
+                        east[rb - 1, cb - 1],
+                        south[rb - 1, cb - 1],
+                    )
+                    f0, f1 = e0 * e0 + s0 * s0, e1 * e1 + s1 * s1
+                    if up > level and f0 > rise * rise and (e0 * dc + s0 * dr) * norm > level:
+                        continue
+                    if max(between * between, f0, f1) > SUSPECT * rise * rise and _refused_aslant(
+                        h, r + 2, c + 2, dr, dc, spacing, probe, rise, level
+                    ):
+                        continue
                 # Deeper and too deep: as it goes on over the post's own water, and then over the next one's.
                 deep, there = w[r + 2, c + 2] - a, w[rb, cb] - b
                 if max(w[r + 2, c + 2], w[rb, cb]) - min(a, quarter, mid, further, b) >= wade:
@@ -193,23 +221,12 @@ def _at(h: FloatArray, row: float, col: float) -> float:
 
 
 @kernel
-def _face(h: FloatArray, r: int, c: int, along: float) -> float:
-    """How much the ground rises over a probe up its fall line at a post."""
-    here = h[r, c]
-    east = (_or(h[r, c + 1], here) - _or(h[r, c - 1], here)) * 0.5 * along
-    south = (_or(h[r + 1, c], here) - _or(h[r - 1, c], here)) * 0.5 * along
-    return math.sqrt(east * east + south * south)
-
-
-@kernel
-def _beside(h: FloatArray, r: int, c: int, rb: int, cb: int, dr: int, up: float, along: float) -> float:
-    """The same between two posts along an edge, whose own rise is `up`, a quarter of a metre from each: the larger."""
-    if dr == 0:
-        one = (_or(h[r + 1, c], h[r, c]) - _or(h[r - 1, c], h[r, c])) * 0.5 * along
-        other = (_or(h[rb + 1, cb], h[rb, cb]) - _or(h[rb - 1, cb], h[rb, cb])) * 0.5 * along
-    else:
-        one = (_or(h[r, c + 1], h[r, c]) - _or(h[r, c - 1], h[r, c])) * 0.5 * along
-        other = (_or(h[rb, cb + 1], h[rb, cb]) - _or(h[rb, cb - 1], h[rb, cb])) * 0.5 * along
+def _beside(
+    east: FloatArray, south: FloatArray, r: int, c: int, rb: int, cb: int, dr: int, up: float, along: float
+) -> float:
+    """How much the ground rises over a probe up its fall line between two posts along an edge, whose own rise is `up`:
+    the larger of what it is a quarter of a metre from each."""
+    one, other = (south[r, c], south[rb, cb]) if dr == 0 else (east[r, c], east[rb, cb])
     near = min(0.5, 0.5 * along)
     first, last = one + near * (other - one), other - near * (other - one)
     return math.sqrt(up * up + max(first * first, last * last))
