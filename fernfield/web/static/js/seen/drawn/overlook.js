@@ -141,7 +141,7 @@ function placeLens() {
   const ground = land.heightAt(orbit.x, orbit.y) ?? state.world.sea_level_m;
   const x = orbit.x + Math.sin(bearing) * Math.cos(tilt) * orbit.away;
   const y = orbit.y + Math.cos(bearing) * Math.cos(tilt) * orbit.away;
-  const under = land.heightAt(clamp(x, 0, size), clamp(y, 0, size)) ?? ground;
+  const under = land.heightAt(clamp(x, grid.west, grid.east), clamp(y, grid.south, grid.north)) ?? ground;
   lens.position.set(x, Math.max(ground + Math.sin(tilt) * orbit.away, under + 3), -y);
   lens.lookAt(orbit.x, ground, -orbit.y);
 }
@@ -164,6 +164,7 @@ function paint() {
   growth.update(x, y, lens.position);
   swards.update(lens.position);
   water.update();
+  parts.things.stand(land);
   parts.figures.update(land);
   // The pointer may have come to rest before the land under it had arrived.
   if (hovering && !state.cursor && !eye) state.cursor = spotUnder(...hovering);

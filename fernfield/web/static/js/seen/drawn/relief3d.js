@@ -202,6 +202,7 @@ class Chunk {
   }
 
   build() {
+    relief.turns += 1;
     const { n, m } = this;
     const positions = new Float32Array((n + 2) * (m + 2) * 3);
     const posts = new Float32Array((n + 2) * (m + 2) * 2);
@@ -259,6 +260,7 @@ class Chunk {
       }
     }
     if (changed) {
+      relief.turns += 1;
       position.needsUpdate = true;
       this.mesh.geometry.computeBoundingSphere();
       // What stands between the posts that were sent is asked for when the hand rests.
@@ -330,7 +332,10 @@ heed("tile", (tile) => {
   if (held && tile.ready) held.texture.needsUpdate = true;
 });
 
-/** All chunks of the tract. */
+/** How often the land that is drawn has changed its shape: who stands on it looks again. */
+export const relief = { turns: 0 };
+
+/** All chunks of the land. */
 export class Land {
   /** @param {THREE.Scene} scene @param {() => void} request ask for another frame */
   constructor(scene, request) {

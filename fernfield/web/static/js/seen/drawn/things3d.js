@@ -1,6 +1,6 @@
 // What stands on the land in three dimensions: pieces, starts and figures.
 import * as THREE from "../../../vendor/three.js";
-import { uniforms } from "./relief3d.js";
+import { relief, uniforms } from "./relief3d.js";
 import { each } from "../rows.js";
 import { boot, seenTracts, state, watch } from "../state.js";
 
@@ -99,6 +99,7 @@ export class Things {
     this.group = new THREE.Group();
     scene.add(this.group);
     this.shapes = new Map();
+    this.turns = -1;
     const again = () => {
       this.build();
       request();
@@ -107,17 +108,42 @@ export class Things {
     this.build();
   }
 
+  /** One mesh for all that have the same shape. */
   build() {
+    for (const mesh of this.group.children) /** @type {THREE.InstancedMesh} */ (mesh).dispose();
     this.group.clear();
+    /** @type {Map<string, import("../rows.js").Row[]>} */
+    const alike = new Map();
     for (const thing of each("things")) {
       const kind = boot.kit[thing.kit];
       const team = boot.teams.find((t) => t.team === thing.team);
       const key = kind ? kind.name : `start ${team?.colour}`;
       if (!this.shapes.has(key)) this.shapes.set(key, kind ? pieceShape(kind) : startShape(team?.colour || "#56605a"));
-      const mesh = new THREE.Mesh(this.shapes.get(key), material);
-      mesh.position.set(thing.x, thing.z, -thing.y);
-      mesh.rotation.y = (-thing.turn_deg * Math.PI) / 180;
+      if (!alike.has(key)) alike.set(key, []);
+      alike.get(key)?.push(thing);
+    }
+    for (const [key, things] of alike) {
+      const mesh = new THREE.InstancedMesh(this.shapes.get(key), material, things.length);
+      mesh.frustumCulled = false;
+      mesh.userData.things = things;
       this.group.add(mesh);
+    }
+    this.turns = -1;
+  }
+
+  /** Put the feet of all on the land as it is drawn now. */
+  stand(/** @type {import("./relief3d.js").Land} */ land) {
+    if (this.turns === relief.turns) return;
+    this.turns = relief.turns;
+    const place = new THREE.Matrix4();
+    for (const one of this.group.children) {
+      const mesh = /** @type {THREE.InstancedMesh} */ (one);
+      mesh.userData.things.forEach((/** @type {import("../rows.js").Row} */ thing, /** @type {number} */ i) => {
+        const foot = land.heightAt(thing.x, thing.y) ?? thing.z - thing.over_m;
+        place.makeRotationY((-thing.turn_deg * Math.PI) / 180).setPosition(thing.x, foot + thing.over_m, -thing.y);
+        mesh.setMatrixAt(i, place);
+      });
+      mesh.instanceMatrix.needsUpdate = true;
     }
   }
 }
