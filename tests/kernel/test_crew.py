@@ -19,9 +19,9 @@ from fernfield.core.errors import Cancelled, Conflict, InvalidInput
 from fernfield.core.grid import FloatArray, Window
 from fernfield.work.ground.commands import MakeLand
 from fernfield.work.ground.making import land_in
+from fernfield.work.ground.room import WEATHER
 from fernfield.work.ground.rows import Landscape, Recipe, Weathering
 from fernfield.work.ground.weathering import frost_in_place
-from fernfield.work.house import HOUSE
 from fernfield.work.kernel.crew import Crew, cluster, crew_of, processes, threads
 from fernfield.work.kernel.jobs import Job, JobKind
 from fernfield.work.kernel.windows import over, rows_of
@@ -33,7 +33,7 @@ WHOLE = Window(0, 0, 70, 90)
 RECIPE = Recipe(
     seed=5, blend_m=60, landscapes=(Landscape(name="fells", patch_m=300), Landscape(name="fen", patch_m=300))
 )
-KIND: JobKind[Any] = HOUSE.jobs["weather"]
+KIND: JobKind[Any] = WEATHER
 
 
 @pytest.fixture(scope="module")

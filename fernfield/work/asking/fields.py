@@ -154,7 +154,7 @@ def _piece_distance(asked: Asked, condition: Condition) -> FloatArray:
     out = np.full(shape, FAR, np.float32)
     x = grid.x_of(asked.posts.col0) + np.arange(shape[1]) * asked.spacing
     y = grid.y_of(asked.posts.row0) - np.arange(shape[0]) * asked.spacing
-    for key, east, north in asked.world.house.stands(asked.world, asked.land):
+    for key, east, north in asked.world.house.given.stands(asked.world, asked.land):
         if condition.piece is not None and key != condition.piece:
             continue
         # Only the posts that it can matter to.
@@ -213,7 +213,7 @@ def _wetness(asked: Asked, condition: Condition) -> FloatArray:
 
 def _tide(asked: Asked, condition: Condition) -> FloatArray:
     """How high a post lies between low and high tide, 0 to 100. [%]"""
-    return asked.world.house.tides(asked.world, asked.land, asked.posts, asked.step)
+    return asked.world.house.given.tides(asked.world, asked.land, asked.posts, asked.step)
 
 
 def _shade(asked: Asked, condition: Condition) -> FloatArray:
@@ -270,7 +270,7 @@ def _share(asked: Asked, condition: Condition) -> FloatArray:
     world, key = asked.world, condition.cover or ""
     if key not in world.rows["covers"]:
         return np.zeros(asked.shape, np.float32)
-    return world.house.taken_up(world, asked.land, key, asked.posts, asked.step)
+    return world.house.given.takes_up(world, asked.land, key, asked.posts, asked.step)
 
 
 Field = Callable[[Asked, Condition], FloatArray]

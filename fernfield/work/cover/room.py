@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from fernfield.core.checks import covers
 from fernfield.core.cover.tools import COVER, COVER_TOOLS
-from fernfield.work.cover.areas import COVER_WORK
 from fernfield.work.cover.guises import GUISES
 from fernfield.work.cover.packing import COVERS_PART, cover_facts, put_rules
 from fernfield.work.cover.rows import COVERS
@@ -13,22 +12,20 @@ from fernfield.work.cover.shares import cover_share, paces, touched, under_of
 from fernfield.work.cover.sums import meetings_of, specks_of, tiles_of
 from fernfield.work.cover.transitions import TRANSITIONS
 from fernfield.work.kernel.posts.layers import Layer
-from fernfield.work.kernel.rooms import Check, Room
+from fernfield.work.kernel.rooms import Check, Gives, Room
 
 ROOM = Room(
     "cover",
     collections=(COVERS, COVER_RULES, RULE_SETS, TRANSITIONS, GUISES),
     layers=(Layer(COVER, seen=COVER, carried="covers", touched=touched, under=under_of),),
     tools=tuple(COVER_TOOLS.values()),
-    jobs=(COVER_WORK,),
     checks=(
         Check("flecks", lambda world: covers.specks(list(specks_of(world)))),
         Check("covers meeting", lambda world: covers.meetings(list(meetings_of(world)))),
         Check("repetition", lambda world: covers.repetition(tiles_of(world))),
     ),
     parts=(COVERS_PART,),
-    takes_up=cover_share,
-    paces=paces,
+    gives=Gives(takes_up=cover_share, paces=paces),
     manifest=lambda world: {
         "cover_shares": "8-bit: 255 is the whole; the covers of a post add up to 255",
         "covers": cover_facts(world),

@@ -79,7 +79,6 @@ ROOM = Room(
         Layer(OPENING, seen=OPENING, gathers=False, touched=lambda world, tool, subject: [(OPENING, tool.sign)]),
     ),
     tools=tuple(GROUND_TOOLS.values()),
-    jobs=(WEATHER, MAKE_LAND),
     checks=(Check("symmetry", _fair),),
     parts=(HEIGHTS_PART, OPENINGS_PART),
     obstacles=_opening_obstacles,

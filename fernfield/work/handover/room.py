@@ -27,4 +27,4 @@ def _hand_over(job: Job, house: House, store: WorldStore, world_id: str, folder:
 
 HANDOVER = JobKind("handover", "Handing over", _hand_over, card="handover/job_handover.html")
 
-ROOM = Room("handover", jobs=(HANDOVER,))
+ROOM = Room("handover")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Protocol
 
@@ -17,7 +17,6 @@ from fernfield.work.kernel.commands import StrokeBase
 from fernfield.work.kernel.crew import Crew
 from fernfield.work.kernel.declared import named_collections
 from fernfield.work.kernel.hands.brushwork import Manner
-from fernfield.work.kernel.jobs import JobKind
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import Layer, Layers
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES, Tract
@@ -96,15 +95,53 @@ class TakesUp(Protocol):
 
 
 @dataclass(frozen=True)
+class Gives:
+    """What a room gives to all others, who know it by this register alone. Each is given by one room.
+
+    sea_of : the level of standing water in a tract [m]
+    surface, tides : where liquid stands over the ground, and where it comes and goes
+    takes_up : how much of each post of a window a row of its takes up, 0 to 1
+    stands : where pieces stand
+    paces : how the ground slows a walker
+    """
+
+    sea_of: Callable[[OpenWorld, str], float] | None = None
+    surface: Surface | None = None
+    tides: Tides | None = None
+    takes_up: TakesUp | None = None
+    stands: Stands | None = None
+    paces: Paces | None = None
+
+
+@dataclass(frozen=True)
+class Given:
+    """What all rooms of a house give together. Raises TypeError where none gives it, ValueError where two do."""
+
+    sea_of: Callable[[OpenWorld, str], float]
+    surface: Surface
+    tides: Tides
+    takes_up: TakesUp
+    stands: Stands
+    paces: Paces
+
+    @classmethod
+    def of(cls, rooms: Iterable[Room]) -> Given:
+        found: dict[str, Any] = {}
+        for room in rooms:
+            for one in fields(Gives):
+                if (given := getattr(room.gives, one.name)) is not None:
+                    if one.name in found:
+                        raise ValueError(f"{one.name} is given by two rooms; the second is {room.name}")
+                    found[one.name] = given
+        return cls(**found)
+
+
+@dataclass(frozen=True)
 class Room:
     """What one stage (or the house itself) brings.
 
+    gives : what it alone knows and all others may ask
     obstacles : what of it stands in a walker's way
-    sea_of : the level of standing water in a tract; the one room that knows it [m]
-    surface, tides : where liquid stands over the ground, and where it comes and goes; one room knows it
-    takes_up : how much of each post of a window a row of its takes up, 0 to 1; one room knows it
-    stands : where pieces stand; one room knows it
-    paces : how the ground slows a walker; one room knows it
     manifest, whole : what it adds to a package's manifest, and files that belong to no tract
     """
 
@@ -112,17 +149,11 @@ class Room:
     collections: tuple[Collection[Any], ...] = ()
     layers: tuple[Layer, ...] = ()
     tools: tuple[Tool, ...] = ()
-    jobs: tuple[JobKind[Any], ...] = ()
     checks: tuple[Check, ...] = ()
     overlays: tuple[Overlay, ...] = ()
     parts: tuple[PackagePart, ...] = ()
+    gives: Gives = Gives()
     obstacles: Obstacles | None = None
-    sea_of: Callable[[OpenWorld, str], float] | None = None
-    surface: Surface | None = None
-    tides: Tides | None = None
-    takes_up: TakesUp | None = None
-    stands: Stands | None = None
-    paces: Paces | None = None
     manifest: Callable[[OpenWorld], dict[str, Any]] | None = None
     whole: Callable[[Package, OpenWorld], None] | None = None
 
@@ -154,36 +185,12 @@ class House:
         return {tool.name: tool for room in self.rooms for tool in room.tools}
 
     @cached_property
-    def jobs(self) -> dict[str, JobKind[Any]]:
-        return {kind.name: kind for room in self.rooms for kind in room.jobs}
-
-    @cached_property
     def overlays(self) -> dict[str, Overlay]:
         return {overlay.name: overlay for room in self.rooms for overlay in room.overlays}
 
     @cached_property
-    def sea_of(self) -> Callable[[OpenWorld, str], float]:
-        return next(room.sea_of for room in self.rooms if room.sea_of is not None)
-
-    @cached_property
-    def surface(self) -> Surface:
-        return next(room.surface for room in self.rooms if room.surface is not None)
-
-    @cached_property
-    def tides(self) -> Tides:
-        return next(room.tides for room in self.rooms if room.tides is not None)
-
-    @cached_property
-    def taken_up(self) -> TakesUp:
-        return next(room.takes_up for room in self.rooms if room.takes_up is not None)
-
-    @cached_property
-    def stands(self) -> Stands:
-        return next(room.stands for room in self.rooms if room.stands is not None)
-
-    @cached_property
-    def paces(self) -> Paces:
-        return next(room.paces for room in self.rooms if room.paces is not None)
+    def given(self) -> Given:
+        return Given.of(self.rooms)
 
     @cached_property
     def obstacles(self) -> tuple[Obstacles, ...]:

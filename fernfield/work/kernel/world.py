@@ -348,13 +348,13 @@ class OpenWorld:
 
     def sea_of(self, tract_id: str) -> float:
         """The level of standing water in a tract. [m]"""
-        return self.house.sea_of(self, tract_id)
+        return self.house.given.sea_of(self, tract_id)
 
     def surface(
         self, land: Land, window: Window, step: int = 1, *, firm: bool = False, sea_m: float | None = None
     ) -> FloatArray:
         """The elevation of what lies liquid over the ground, far under it where nothing does. Hold the lock. [m]"""
-        return self.house.surface(self, land, window, step, firm=firm, sea_m=sea_m)
+        return self.house.given.surface(self, land, window, step, firm=firm, sea_m=sea_m)
 
     def picture(self, key: str) -> FloatArray:
         """A grey image of 0 to 1: one of our own, or the user's. Raises NotFound."""

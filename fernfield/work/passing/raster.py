@@ -43,7 +43,7 @@ def passable_in(
         wide = window.pad(HALO)
         heights = _ground(world, land, wide)
         water = _reaching(land, wide, world.surface(land, land.clip(wide)))
-        paces = world.house.paces(world, land, window)
+        paces = world.house.given.paces(world, land, window)
         # Nothing reaches further than the posts that are looked at: obstacles around them are asked for by the window.
         near = land.clip(window.pad(HALO))
         standing = [

@@ -145,7 +145,7 @@ def window_of(world: OpenWorld, land: Land, area: Area) -> Window:
 def share_of(world: OpenWorld, land: Land, area: Area, part: Window, feather_m: float) -> FloatArray:
     """How much of each post of `part` belongs to an area, 0 to 1."""
     if area.cover is not None:
-        return world.house.taken_up(world, land, area.cover, part)
+        return world.house.given.takes_up(world, land, area.cover, part)
     corners = corners_of(world, land, area)
     if corners is None:
         return np.ones(part.shape, np.float32)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from fernfield.core.checks import ground, starts
-from fernfield.work.kernel.rooms import Check, Room
+from fernfield.work.kernel.rooms import Check, Gives, Room
 from fernfield.work.sites.notes import NOTES
 from fernfield.work.sites.packing import SITES_PART
 from fernfield.work.sites.rows import THINGS
@@ -20,5 +20,5 @@ ROOM = Room(
     ),
     parts=(SITES_PART,),
     obstacles=piece_obstacles,
-    stands=pieces_in,
+    gives=Gives(stands=pieces_in),
 )

@@ -88,7 +88,7 @@ class Walk:
             self._heights = self._land.read(HEIGHT, self._window)
             self._water = self._world.surface(self._land, self._window, sea_m=self._sea_m)
             self._firm = self._world.surface(self._land, self._window, firm=True)
-            self._paces = self._world.house.paces(self._world, self._land, self._window)
+            self._paces = self._world.house.given.paces(self._world, self._land, self._window)
             self._obstacles = [
                 obstacle for found in self._world.house.obstacles for obstacle in found(self._world, self._land, around)
             ]

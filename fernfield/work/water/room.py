@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from fernfield.work.kernel.rooms import Check, Room
+from fernfield.work.kernel.rooms import Check, Gives, Room
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.water.findings import hollow_findings, stream_findings, water_findings
 from fernfield.work.water.flowing import surface
@@ -29,9 +29,7 @@ def _manifest(world: OpenWorld) -> dict[str, Any]:
 ROOM = Room(
     "water",
     collections=(WATER, OWN_LIQUIDS, POOLS, STREAMS),
-    sea_of=sea_of,
-    surface=surface,
-    tides=tides,
+    gives=Gives(sea_of=sea_of, surface=surface, tides=tides),
     checks=(Check("water", water_findings), Check("streams", stream_findings), Check("hollows", hollow_findings)),
     manifest=_manifest,
 )

@@ -15,7 +15,6 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.worlds.bounding import put_boundary
 from fernfield.work.worlds.copying import copy_world
 from fernfield.work.worlds.joining import open_joins
-from fernfield.work.worlds.placing import IMPORT, IMPORT_TRACT, PRESS, READ
 from fernfield.work.worlds.rows import ABOUT, ICON, put_icon
 from fernfield.work.worlds.tracts import crop, respace
 
@@ -55,7 +54,6 @@ def _manifest(world: OpenWorld) -> dict[str, Any]:
 ROOM = Room(
     "worlds",
     collections=(ABOUT, ICON),
-    jobs=(COPY, CROP, RESPACE, BOUNDARY, READ, IMPORT, IMPORT_TRACT, PRESS),
     checks=(Check("join", _gaps), Check("unread row", _unread), Check("names what has gone", _missing)),
     manifest=_manifest,
     whole=put_icon,
