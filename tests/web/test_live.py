@@ -9,6 +9,8 @@ import pytest
 from fastapi.testclient import TestClient
 
 from fernfield.web.page import live as page_live
+from fernfield.web.page.live import cause_of
+from fernfield.work.house import HOUSE
 from tests.conftest import live
 from tests.waits import until_true
 
@@ -102,6 +104,15 @@ def test_two_pages_on_one_world_both_show_every_change(client: TestClient, made:
         client.delete(f"/api/worlds/{made['id']}")
         assert first.hear("gone")
         assert second.hear("gone")
+
+
+@pytest.mark.parametrize(
+    ("changed", "cause"),
+    [({"light"}, "shade"), ({"light", "covers"}, "look"), ({"water"}, "look"), ({"notes"}, ""), ({"plots"}, "look")],
+)
+def test_a_turn_of_the_sun_is_told_as_light_alone(changed: set[str], cause: str) -> None:
+    """Whoever draws plants, tufts and water fetches nothing for it; rules ask for a plot here."""
+    assert cause_of(HOUSE, changed, {"plots"}) == cause
 
 
 def test_a_page_that_goes_in_the_middle_of_a_stroke_keeps_it(client: TestClient, made: dict[str, Any]) -> None:

@@ -14,7 +14,7 @@ import json
 import math
 import time
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from typing import Any, TypeVar
 
 from anyio import to_thread
@@ -53,6 +53,7 @@ from fernfield.work.kernel.memory import give_back
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES
+from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.seen.sections import section
 from fernfield.work.seen.spot import spot
@@ -108,6 +109,15 @@ def rows_told(world: OpenWorld, event: Revised) -> dict[str, Any]:
         told = None if change.row is None else collection.tell(world, change.key, change.row)
         rows.append({"collection": change.collection, "key": change.key, "row": told})
     return {"rows": rows, "anew": anew}
+
+
+def cause_of(house: House, changed: Collection[str], rests: Collection[str]) -> str:
+    """What of the picture changes with rows of some collections: "look", all of it; "shade", its light alone; "".
+
+    rests : the collections that rules for covers ask
+    """
+    causes = {house.collection(name).pictured for name in changed}
+    return "look" if "look" in causes or set(rests) & set(changed) else "shade" if "shade" in causes else ""
 
 
 class Connection:
@@ -223,7 +233,7 @@ class Connection:
             await self._socket.send_text(message)
 
     def _hear(self, event: Event, rows: dict[str, Any]) -> None:
-        if self._walk is not None:
+        if self._walk is not None and self._concerns_walk(event):
             self._walk.forget()
         match event:
             case Moved(tract_id, layer, window, was):
@@ -253,11 +263,19 @@ class Connection:
                     self._flows = True
                     self._paint.set()
                 self._ground_moved = False
-                if drained or any(house.collection(name).pictured or name in rests for name in event.collections):
-                    self._dirty.add("look", self._land.bounds)
+                if cause := "look" if drained else cause_of(house, event.collections, rests):
+                    self._dirty.add(cause, self._land.bounds)
                     self._paint.set()
             case Gone():
                 self._say("gone", message="This world was deleted.")
+
+    def _concerns_walk(self, event: Event) -> bool:
+        """Whether what a walker looked at may have changed: ground near it, or rows that are more than light."""
+        if isinstance(event, Moved):
+            return self._walk is not None and self._walk.sees(event.tract_id, event.window)
+        house = self._world.house
+        names = event.collections if isinstance(event, Revised) else frozenset()
+        return any(house.collection(name).pictured != "shade" for name in names)
 
     def _see(self, event: Revised) -> None:
         """Ground whose picture rows change that changed: what stands there."""
@@ -300,6 +318,8 @@ class Connection:
                 with contextlib.suppress(FernError):
                     if await self._thread(self._patches.flooded, self._land):
                         self._dirty.add("look", self._land.bounds)
+                        if self._walk is not None:
+                            self._walk.forget()
             stale = self._dirty.take(self._hand_at()) if self._dirty else None
             dirty = {} if stale is None else dict.fromkeys(stale.layers, stale.window)
             was = self._was

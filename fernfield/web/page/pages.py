@@ -76,7 +76,7 @@ def _boot(asked: Asked) -> dict[str, Any]:
         "shortcuts": shortcuts_json(),
         "collections": [
             {"name": c.name, "one": c.one, "only": c.only, "in_tract": c.in_tract, "told": c.told,
-             "pictured": c.pictured, "lies": dict(c.lies)}
+             "pictured": bool(c.pictured), "lies": dict(c.lies)}
             for c in house.collections.values()
         ],
         "kit": {name: _piece(name) for name in KIT},

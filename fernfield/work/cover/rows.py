@@ -79,7 +79,7 @@ def _plan(change: Change[Cover], look: Look) -> Plan:
 
 
 COVERS = Collection(
-    "covers", Cover, "cover", pictured=True, most=MOST_COVERS, removed_by_room=True,
+    "covers", Cover, "cover", pictured="look", most=MOST_COVERS, removed_by_room=True,
     order=lambda pair: pair[1].position, plan=_plan,
 )  # fmt: skip
 

@@ -57,7 +57,7 @@ def _words(row: CoverRules) -> str:
 
 
 COVER_RULES = Collection(
-    "cover-rules", CoverRules, "rules for covers", only=ONLY, first=CoverRules(), pictured=True,
+    "cover-rules", CoverRules, "rules for covers", only=ONLY, first=CoverRules(), pictured="look",
     words=_words, told=True,
 )  # fmt: skip
 RULE_SETS = Collection("rule-sets", RuleSet, "set of rules", most=64, told=True, loose=True)

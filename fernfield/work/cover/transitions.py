@@ -46,7 +46,7 @@ class Transition(Row):
         return self
 
 
-TRANSITIONS = Collection("transitions", Transition, "transition", pictured=True, most=16)
+TRANSITIONS = Collection("transitions", Transition, "transition", pictured="look", most=16)
 
 
 def strips_of(world: OpenWorld) -> list[tuple[Transition, Strip]]:

@@ -213,9 +213,9 @@ def _upgrade_mix(body: dict[str, Any], version: int) -> dict[str, Any]:
     return {**body, "density_per_ha": min(whole, DENSEST_PER_HA), "kinds": parts}
 
 
-KINDS = Collection("kinds", Kind, "kind", pictured=True, most=MOST_KINDS, removed_by_room=True, plan=_plan_kind)
+KINDS = Collection("kinds", Kind, "kind", pictured="look", most=MOST_KINDS, removed_by_room=True, plan=_plan_kind)
 MIXES = Collection(
-    "mixes", Mix, "mix", pictured=True, most=32, removed_by_room=True, plan=_plan_mix, version=2, upgrade=_upgrade_mix
+    "mixes", Mix, "mix", pictured="look", most=32, removed_by_room=True, plan=_plan_mix, version=2, upgrade=_upgrade_mix
 )
 
 

@@ -12,7 +12,7 @@ import secrets
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Annotated, Any, Generic, Protocol, TypeVar
+from typing import TYPE_CHECKING, Annotated, Any, Generic, Literal, Protocol, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
 
@@ -155,7 +155,8 @@ class Collection(Generic[R]):
     only : the key of the row when a world has just one; `first` : what that is before anything was said
     in_tract : its rows lie in a tract (a field `tract`; the world's first when left out)
     names_tracts : its keys or fields hold the ids of tracts, which a copy of the world must follow
-    pictured : a change of it changes the plan's picture everywhere
+    pictured : a change of it changes the picture everywhere: "shade", how light falls alone, or "look", also what
+    grows, lies and runs there; "": not at all
     told : it is part of the world's own JSON
     plain : scripts put, patch and remove its rows by the kernel's own routes
     made_by_room : new rows without a key are made by a route of the room's own
@@ -180,7 +181,7 @@ class Collection(Generic[R]):
     first: R | None = None
     in_tract: bool = False
     names_tracts: bool = False
-    pictured: bool = False
+    pictured: Literal["", "shade", "look"] = ""
     told: bool = True
     plain: bool = True
     made_by_room: bool = False

@@ -18,6 +18,6 @@ class Light(Row):
 
 
 LIGHT = Collection(
-    "light", Light, "sun", only="sun", first=Light(), pictured=True,
+    "light", Light, "sun", only="sun", first=Light(), pictured="shade",
     words=lambda sun: f"Sun at {sun.sun_bearing_deg:g}°, {sun.sun_height_deg:g}° high",
 )  # fmt: skip

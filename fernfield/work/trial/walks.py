@@ -47,6 +47,11 @@ class Walk:
         """The world changed: look at the ground afresh at the next tick."""
         self._stale = True
 
+    def sees(self, tract_id: str, window: Window) -> bool:
+        """Whether the walker has looked at posts of a tract's window, which it would have to look at again."""
+        here = self._land.of(tract_id, window)
+        return self._stale or (here is not None and not self._window.meet(here).empty)
+
     def advance(self, intent: Intent, ticks: int = 1) -> Walker:
         """Go on for some ticks."""
         for _ in range(ticks):

@@ -173,15 +173,15 @@ def _plan_liquid(change: Change[OwnLiquid], look: Look) -> Plan:
 
 
 WATER = Collection(
-    "water", Water, "sea", only="sea", first=Water(sea_level_m=0.0), pictured=True, words=_sea_words,
+    "water", Water, "sea", only="sea", first=Water(sea_level_m=0.0), pictured="look", words=_sea_words,
     version=2, upgrade=_upgrade,
 )  # fmt: skip
-OWN_LIQUIDS = Collection("liquids", OwnLiquid, "liquid", pictured=True, most=32, plan=_plan_liquid)
+OWN_LIQUIDS = Collection("liquids", OwnLiquid, "liquid", pictured="look", most=32, plan=_plan_liquid)
 POOLS = Collection(
-    "pools", Pool, "pool", in_tract=True, pictured=True, plain=False, most=500, shown=_shown,
+    "pools", Pool, "pool", in_tract=True, pictured="look", plain=False, most=500, shown=_shown,
 )  # fmt: skip
 STREAMS = Collection(
-    "streams", Stream, "stream", in_tract=True, pictured=True, plain=False, most=500, stays=True, shown=_stream_shown,
+    "streams", Stream, "stream", in_tract=True, pictured="look", plain=False, most=500, stays=True, shown=_stream_shown,
 )  # fmt: skip
 
 

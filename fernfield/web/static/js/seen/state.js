@@ -290,6 +290,9 @@ export const announce = (name, detail) => land.dispatchEvent(new CustomEvent(nam
 export const heed = (name, act) =>
   land.addEventListener(name, (event) => act(/** @type {CustomEvent} */ (event).detail));
 
+/** Whether only the light on the land has changed: whoever tells of its ground asks nothing then. @param {any} message of what is stale */
+export const onlyLight = (message) => message?.layers?.every((/** @type {string} */ layer) => layer === "shade");
+
 /** What a shortcut, a menu or a button does, by its name. @type {Record<string, (detail?: any) => void>} */
 export const actions = {};
 

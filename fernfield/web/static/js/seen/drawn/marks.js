@@ -6,7 +6,7 @@ import { level, metresPerPixel, postsInView, screenAt, screenOf } from "./plan.j
 import { ask } from "../../kernel/say.js";
 import { contour } from "./contours.js";
 import { only, rows } from "../rows.js";
-import { announce, brush, grid, heed, landApi, state, tool, watch } from "../state.js";
+import { announce, brush, grid, heed, landApi, state, tool, watch, onlyLight } from "../state.js";
 import { trail } from "../hands/strokes.js";
 
 const INK = "#1e2925";
@@ -282,7 +282,8 @@ function askLabels() {
     announce("labels");
   }, 250);
 }
-for (const what of ["moved", "stale", "all-stale"]) heed(what, () => !state.drawing && askLabels());
+for (const what of ["moved", "stale", "all-stale"])
+  heed(what, (message) => !state.drawing && !onlyLight(message) && askLabels());
 watch(() => state.shown, askLabels);
 watch(
   () => state.drawing,

@@ -4,7 +4,7 @@ import { drag, figure, heldKeys, id, roundUp, svg } from "../../kernel/shapes.js
 import { postsInView } from "../drawn/plan.js";
 import { expect, row, rows, settle } from "../rows.js";
 import { facts } from "./spot.js";
-import { actions, announce, boot, clamp, heed, landApi, state, watch } from "../state.js";
+import { actions, announce, boot, clamp, heed, landApi, state, watch, onlyLight } from "../state.js";
 
 const bar = id("altitude");
 const TOP = 26;
@@ -235,7 +235,8 @@ heldKeys(
 );
 watch(() => `${state.at.levels} ${state.world.sea_level_m}`, drawBar);
 new ResizeObserver(drawBar).observe(bar);
-for (const what of ["moved", "stale", "all-stale"]) heed(what, () => !state.drawing && askLevels());
+for (const what of ["moved", "stale", "all-stale"])
+  heed(what, (message) => !state.drawing && !onlyLight(message) && askLevels());
 watch(
   () => state.drawing,
   (name) => !name && askLevels(),

@@ -5,7 +5,7 @@ import { hears } from "../live.js";
 import { drawOutline } from "../hands/outline.js";
 import { row, rows } from "../rows.js";
 import { askSpot, facts } from "./spot.js";
-import { heed, keep, state, watch, landApi } from "../state.js";
+import { heed, keep, state, watch, landApi, onlyLight } from "../state.js";
 import { tell } from "../../kernel/tell.js";
 
 const panel = id("section");
@@ -212,7 +212,7 @@ function listLines() {
 }
 watch(() => state.at.lines, listLines);
 listLines();
-for (const what of ["stale", "all-stale"]) heed(what, askLine);
+for (const what of ["stale", "all-stale"]) heed(what, (message) => onlyLight(message) || askLine());
 watch(() => state.show.tide, askLine);
 for (const what of ["ended", "revised"]) hears(what, askLine);
 part("keep").hidden = !state.section_line;

@@ -2,7 +2,7 @@
 import { figure, id, signed } from "../../kernel/shapes.js";
 import { hears, send } from "../live.js";
 import { paneSize, spotAt } from "../drawn/plan.js";
-import { announce, grid, heed, state, watch } from "../state.js";
+import { announce, grid, heed, state, watch, onlyLight } from "../state.js";
 
 const line = id("spot");
 
@@ -59,7 +59,7 @@ hears("spot", (message) => {
 });
 watch(() => [state.cursor, state.show.tide], askSpot);
 hears("connection", (up) => up && askSpot());
-heed("stale", askSpot);
+heed("stale", (message) => onlyLight(message) || askSpot());
 // Whether there is a ghost in the section is known once the revision is made.
 hears("revised", askSpot);
 heed("moved", () => state.section && askSpot());
