@@ -197,12 +197,11 @@ def _refused_aslant(
     far, half = probe / (spacing * long), 0.5 * probe / spacing
     for k in range(steps + 1):
         row, col = r + dr * k / steps, c + dc * k / steps
-        here = _at(h, row, col)
-        if _at(h, row + dr * far, col + dc * far) - here <= level:
-            continue
         east = _at(h, row, col + half) - _at(h, row, col - half)
         south = _at(h, row + half, col) - _at(h, row - half, col)
-        if (east * dc + south * dr) / long > level and math.sqrt(east * east + south * south) > rise:
+        if east * east + south * south <= rise * rise or (east * dc + south * dr) / long <= level:
+            continue
+        if _at(h, row + dr * far, col + dc * far) - _at(h, row, col) > level:
             return True
     return False
 
