@@ -8,7 +8,7 @@ from fastapi import File, Query, Response, UploadFile
 from pydantic import create_model
 from typing_extensions import TypedDict
 
-from fernfield.core.errors import InvalidInput
+from fernfield.core.errors import FernError, InvalidInput
 from fernfield.formats.rowfiles import MOST_BYTES, FileRow, read_rows, rows_geojson
 from fernfield.web.kernel.parts import Edited, TheWorld
 from fernfield.web.kernel.routing import Router
@@ -66,7 +66,7 @@ def add_many(router: Router, collection: Collection[Any], partial: type[Command]
             return row.fields
         try:
             return from_world(world, collection, row.key, row.fields)
-        except (TypeError, ValueError):
+        except (FernError, TypeError, ValueError):
             # What is no place is the row's own to refuse.
             return row.fields
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Hashable
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -18,7 +19,9 @@ from fernfield.work.kernel.rooms import Obstacles
 from fernfield.work.kernel.world import OpenWorld
 
 MOST_KEPT_BYTES = 128 << 20
-_KEPT: OrderedDict[tuple[Hashable, ...], tuple[tuple[int, ...], ByteArray]] = OrderedDict()
+_Kept = OrderedDict[tuple[Hashable, ...], tuple[tuple[int, ...], ByteArray]]
+_KEPT: WeakKeyDictionary[OpenWorld, _Kept] = WeakKeyDictionary()
+"""By the open world: one that is opened again counts its changes anew."""
 _LOCK = threading.Lock()
 
 
@@ -33,12 +36,13 @@ def passable_in(
     """
     gait = named(WALKERS, "walker", walker)
     with world.lock:
-        key = world.id, land.id, walker, window, without
+        key = land.id, walker, window, without
         stamp = _stamp(world, land, window)
         with _LOCK:
-            known = _KEPT.get(key)
+            mine = _KEPT.setdefault(world, OrderedDict())
+            known = mine.get(key)
             if known is not None and known[0] == stamp:
-                _KEPT.move_to_end(key)
+                mine.move_to_end(key)
                 return known[1]
         wide = window.pad(HALO)
         heights = _ground(world, land, wide)
@@ -56,16 +60,16 @@ def passable_in(
     close_ways(out, heights, x0, y0, land.grid.spacing, gait, table)
     out.setflags(write=False)
     if not loose:
-        _keep(key, stamp, out)
+        _keep(mine, key, stamp, out)
     return out
 
 
-def _keep(key: tuple[Hashable, ...], stamp: tuple[int, ...], out: ByteArray) -> None:
+def _keep(mine: _Kept, key: tuple[Hashable, ...], stamp: tuple[int, ...], out: ByteArray) -> None:
     with _LOCK:
-        _KEPT[key] = stamp, out
-        _KEPT.move_to_end(key)
-        while sum(kept.nbytes for _, kept in _KEPT.values()) > MOST_KEPT_BYTES and len(_KEPT) > 1:
-            _KEPT.popitem(last=False)
+        mine[key] = stamp, out
+        mine.move_to_end(key)
+        while sum(kept.nbytes for _, kept in mine.values()) > MOST_KEPT_BYTES and len(mine) > 1:
+            mine.popitem(last=False)
 
 
 def _stamp(world: OpenWorld, land: Land, window: Window) -> tuple[int, ...]:
