@@ -16,7 +16,8 @@ from fernfield.core.errors import Cancelled, FormatError
 from fernfield.formats.asc import asc_lines
 from fernfield.formats.png import heights_png_parts
 from fernfield.formats.pngbands import PngBands, png_parts
-from fernfield.formats.tables import growth_rows, sites_geojson
+from fernfield.formats.rowfiles import rows_geojson
+from fernfield.formats.tables import growth_rows
 from fernfield.formats.tileblob import decode_tile, encode_tile
 from fernfield.work.worlds.intake import Placing
 from tests.core.real_land import heights_png, jacksboro
@@ -239,7 +240,8 @@ def test_growth_and_sites_are_what_their_readers_expect() -> None:
 
     rows = growth_rows([["carr", "alder", 1.5, 2, 3, 1, 90, 0, 0]], header=True)
     assert next(iter(csv.DictReader(io.StringIO(rows.decode()))))["y_m"] == "2"
-    text = sites_geojson([{"id": "a", "x": 1.0, "y": 2.0, "z": 3.0, "name": 'Gate "x", <b>', "team": None}])
+    row = {"key": "a", "x": 1.0, "y": 2.0, "z": 3.0, "name": 'Gate "x", <b>', "team": None}
+    text = rows_geojson([row], {"x": "east", "y": "north"})
     found = geojson.loads(text)
     assert found.is_valid
     assert found["features"][0]["geometry"]["coordinates"] == [1.0, 2.0, 3.0]

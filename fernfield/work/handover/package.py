@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from fernfield import __version__
-from fernfield.formats.tables import places_geojson
+from fernfield.formats.rowfiles import rows_geojson
 from fernfield.work.kernel.crew import HERE, Crew
 from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rooms import PackagePart, Step
@@ -108,7 +108,7 @@ def _put_tract(package: Archive, world: OpenWorld, tract: Tract, step: Step) -> 
         if collection.packed:
             file = f"{collection.name}/{tract.row.id}.geojson"
             rows = [collection.tell(world, key, row) for key, row in world.each_in(collection, tract.row.id)]
-            package.put(file, iter([places_geojson(rows)]))
+            package.put(file, iter([rows_geojson(rows, collection.lies)]))
             said[collection.name] = {"file": file}
     return said
 
