@@ -6,7 +6,7 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Container, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -61,15 +61,18 @@ def _geometry(row: Mapping[str, Any], lies: Mapping[str, str]) -> dict[str, Any]
     return {"type": "LineString", "coordinates": points}
 
 
-def read_rows(content: bytes, lies: Mapping[str, str]) -> list[FileRow]:
-    """The rows of a GeoJSON or CSV file. Raises FormatError naming what came."""
+def read_rows(content: bytes, lies: Mapping[str, str], texts: Container[str] = ()) -> list[FileRow]:
+    """The rows of a GeoJSON or CSV file. Raises FormatError naming what came.
+
+    texts : the fields that are text: a cell of theirs stays as it stands, whatever number it looks like
+    """
     if len(content) > MOST_BYTES:
         raise FormatError(f"a file of rows has at most {MOST_BYTES >> 20} MiB, not {len(content) / (1 << 20):.1f}")
     try:
         text = content.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise FormatError(f"a file of rows is text in UTF-8; byte {error.start} is not") from error
-    return _of_geojson(text, lies) if text.lstrip()[:1] in ("{", "[") else _of_csv(text)
+    return _of_geojson(text, lies) if text.lstrip()[:1] in ("{", "[") else _of_csv(text, texts)
 
 
 def _of_geojson(text: str, lies: Mapping[str, str]) -> list[FileRow]:
@@ -116,7 +119,7 @@ def _placed(coordinates: Any, names: list[str], lies: Mapping[str, str]) -> dict
     return {names[0]: [[x, y] for x, y, *_ in points]}
 
 
-def _of_csv(text: str) -> list[FileRow]:
+def _of_csv(text: str, texts: Container[str]) -> list[FileRow]:
     csv.field_size_limit(LONGEST_FIELD)
     try:
         rows = list(csv.reader(io.StringIO(text, newline=""), strict=True))
@@ -133,7 +136,8 @@ def _of_csv(text: str) -> list[FileRow]:
             continue
         if len(cells) != len(names):
             raise FormatError(f"line {line} has {len(cells)} cells, the first line {len(names)} names")
-        fields = {name: _cell(cell) for name, cell in zip(names, cells, strict=True) if name and cell != ""}
+        told = [(name, cell) for name, cell in zip(names, cells, strict=True) if name and cell != ""]
+        fields = {name: cell if name in texts else _cell(cell) for name, cell in told}
         key = fields.pop("key", fields.pop("id", None))
         found.append(FileRow(None if key is None else str(key), fields))
     return found

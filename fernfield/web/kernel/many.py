@@ -73,7 +73,9 @@ def add_many(router: Router, collection: Collection[Any], partial: type[Command]
     def take_file(
         world: TheWorld, file: Annotated[UploadFile, File()], take: Taking = "look", within: Metres = "tract"
     ) -> FileTaken:
-        rows = read_rows(file.file.read(MOST_BYTES + 1), collection.lies)
+        said_as = collection.model.model_json_schema()["properties"].items()
+        texts = {field for field, how in said_as if "string" in str(how.get("type", how.get("anyOf")))}
+        rows = read_rows(file.file.read(MOST_BYTES + 1), collection.lies, texts)
         with world.lock:
             looked = look_at_rows(world, collection, [(row.key, said(world, row, within)) for row in rows], aside)
             if take == "all" and looked.refused:
