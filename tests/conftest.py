@@ -8,7 +8,7 @@ import signal
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Generator, Iterator
 from pathlib import Path
 
 import numpy as np
@@ -88,6 +88,15 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
         long = [item for item in items if any(name in item.nodeid for name in LONG)]
         config.hook.pytest_deselected(items=long)
         items[:] = [item for item in items if item not in long]
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestReport, pytest.TestReport]:
+    """A test's fixtures know whether it failed."""
+    report = yield
+    if report.failed:
+        item.failed = True  # type: ignore[attr-defined]
+    return report
 
 
 @pytest.fixture(scope="session")

@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, BrowserContext, Error, Page, expect, sync_playwright
+from playwright.sync_api import Error, Page, Playwright, Request, expect, sync_playwright
 
 from fernfield.bench.browser import ARGUMENTS, AT_HOME
 
@@ -111,10 +111,25 @@ def until(page: Page, script: str, arg: Any = None, seconds: float = PATIENCE) -
     """Ask in the page, again and again, until `script` is true. Playwright's own waiting needs unsafe-eval."""
     end = time.monotonic() + seconds
     while not (found := _asked(page, ASKS % script, arg)):
-        broken = [one for one in getattr(page, "complaints", []) if one.startswith("pageerror")]
-        if time.monotonic() > end or broken:
-            raise AssertionError(f"never true: {script} with {arg} {broken or ''}")
+        complaints, waits = getattr(page, "complaints", []), getattr(page, "unanswered", {})
+        if time.monotonic() > end or any(one.startswith("pageerror") for one in complaints):
+            state = page.evaluate(STATE)
+            raise AssertionError(
+                f"never true: {script} with {arg}; {state}; complaints {complaints}; unanswered {list(waits.values())}"
+            )
     return found
+
+
+STATE = """
+() => {
+  const { asked, counts, state } = window.fern || {};
+  const told = [...document.querySelectorAll(".toast-body")].map((one) => one.textContent);
+  const rows = Object.fromEntries(Object.keys(state?.at ?? {}).map((name) => [name, fern.rows(name).length]));
+  const page = { line: state?.line, view: state?.view, missing: state?.missing, tiles: counts?.tiles, asked, rows };
+  return JSON.stringify({ hidden: document.hidden, ready: document.readyState, told, ...page });
+}
+"""
+"""What a page that does not come to what is waited for says of itself."""
 
 
 def frames(page: Page, count: int = 1) -> None:
@@ -130,34 +145,61 @@ def server(tmp_path_factory: pytest.TempPathFactory, demo_data: Path) -> Iterato
     running.stop()
 
 
+class Chromium:
+    """Debian's Chromium; started anew when a test has failed: what it left behind is handed to no other."""
+
+    def __init__(self, playwright: Playwright, path: str) -> None:
+        self._playwright, self._path = playwright, path
+        self.start()
+
+    def start(self) -> None:
+        self.now = self._playwright.chromium.launch(executable_path=self._path, args=ARGUMENTS)
+
+
 @pytest.fixture(scope="session")
-def browser() -> Iterator[Browser]:
+def browser() -> Iterator[Chromium]:
     path = shutil.which("chromium")
     if path is None:
         pytest.skip("Debian's chromium is not installed: make test installs it")
     with sync_playwright() as playwright:
-        started = playwright.chromium.launch(executable_path=path, args=ARGUMENTS)
+        started = Chromium(playwright, path)
         yield started
-        started.close()
+        started.now.close()
+
+
+class Desk:
+    """Where the pages of a file are opened: what one has loaded of the application the next one has at hand."""
+
+    def __init__(self, browser: Chromium) -> None:
+        self._browser = browser
+        self.lay()
+
+    def lay(self) -> None:
+        self.context = self._browser.now.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        self.context.set_default_timeout(PATIENCE * 1000)
+        self.context.add_init_script(AT_HOME)
+
+    def lay_anew(self) -> None:
+        with suppress(Error):
+            self._browser.now.close()
+        self._browser.start()
+        self.lay()
 
 
 @pytest.fixture(scope="module")
-def desk(browser: Browser, server: Server) -> Iterator[BrowserContext]:
-    """Where the pages of a file are opened: what one has loaded of the application the next one has at hand. The next
-    file finds the worlds as this one did: which of them comes first is nobody's choice."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
-    context.set_default_timeout(PATIENCE * 1000)
-    context.add_init_script(AT_HOME)
-    yield context
-    context.close()
+def desk(browser: Chromium, server: Server) -> Iterator[Desk]:
+    """The next file finds the worlds as this one did: which of them comes first is nobody's choice."""
+    own = Desk(browser)
+    yield own
+    own.context.close()
     server.take_back()
 
 
 @pytest.fixture
-def page(desk: BrowserContext) -> Iterator[Page]:
+def page(desk: Desk, request: pytest.FixtureRequest) -> Iterator[Page]:
     """A page of 1280 x 800 with low detail in the overlook, as in a browser that was never here; anything that the
     browser complains of fails the test."""
-    opened = desk.new_page()
+    opened = desk.context.new_page()
     complaints: list[str] = []
 
     def heard(kind: str, text: str) -> None:
@@ -166,17 +208,24 @@ def page(desk: BrowserContext) -> Iterator[Page]:
 
     opened.on("console", lambda message: heard(message.type, f"{message.text} {message.location['url']}"))
     opened.on("pageerror", lambda error: heard("pageerror", str(error)))
+    unanswered: dict[Request, str] = {}
+    opened.on("request", lambda one: unanswered.__setitem__(one, one.url))
+    for over in ("requestfinished", "requestfailed"):
+        opened.on(over, lambda one: unanswered.pop(one, None))  # type: ignore[call-overload]
     # What a test does on purpose: all up to there is cleared, or whatever has these words is forgiven.
-    opened.complaints, opened.forgiven = complaints, []  # type: ignore[attr-defined]
+    opened.complaints, opened.forgiven, opened.unanswered = complaints, [], unanswered  # type: ignore[attr-defined]
     yield opened
-    for other in desk.pages:
+    if getattr(request.node, "failed", False):
+        desk.lay_anew()
+        return
+    for other in desk.context.pages:
         if other is not opened:
             other.close()
     # A page that shows no site has nothing to forget.
     with suppress(Error):
         opened.evaluate("localStorage.clear()")
     opened.close()
-    desk.clear_cookies()
+    desk.context.clear_cookies()
     forgiven = opened.forgiven  # type: ignore[attr-defined]
     left = [one for one in complaints if not any(words in one for words in forgiven)]
     assert not left, left

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from typing import Any
 
@@ -193,6 +194,21 @@ def test_what_every_form_answers_is_words(small: SmallTable, bench: str) -> None
             form.evaluate(SEND, wrong)
             small.settled()
             assert page.evaluate(UNWORTHY) == [], form.evaluate("f => f.outerHTML.slice(0, 200)")
+
+
+def test_only_what_a_form_changed_can_be_taken_back_beside_it(small: SmallTable) -> None:
+    """A form that changed nothing must not offer to take back what somebody did before."""
+    small.open("ground")
+    unfold(small.page)
+    form = small.page.locator("form[data-row=limits]")
+    revisions = [small.revision()]
+    for words, undoes in (("Ground kept from", 1), ("Nothing changed", 0)):
+        form.get_by_role("button", name="Set the limits").click()
+        expect(form.locator(".answer")).to_contain_text(words)
+        small.settled()
+        expect(form.locator("[data-undoes]")).to_have_count(undoes)
+        revisions.append(small.revision())
+    assert [after - before for before, after in itertools.pairwise(revisions)] == [1, 0]
 
 
 def test_the_focus_after_deleting_and_adding(table: Table) -> None:

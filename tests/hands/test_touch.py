@@ -5,17 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Page, expect
 
 from fernfield.bench.browser import AT_HOME
-from tests.browser.driving import PATIENCE, Server, until
+from tests.browser.driving import PATIENCE, Chromium, Server, until
 from tests.browser.table import Table
 from tests.hands.hands import Fingers
 
 
 @pytest.fixture
-def table(browser: Browser, server: Server) -> Iterator[Table]:
-    context = browser.new_context(viewport={"width": 1024, "height": 768}, has_touch=True)
+def table(browser: Chromium, server: Server) -> Iterator[Table]:
+    context = browser.now.new_context(viewport={"width": 1024, "height": 768}, has_touch=True)
     context.set_default_timeout(PATIENCE * 1000)
     context.add_init_script(AT_HOME)
     page = context.new_page()

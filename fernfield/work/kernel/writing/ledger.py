@@ -52,9 +52,11 @@ NOTHING = "Nothing changed"
 
 
 class Edited(TypedDict):
-    """An outcome as the API tells it. `window` is [row0, col0, row1, col1]; `words` are the logbook's."""
+    """An outcome as the API tells it. `window` is [row0, col0, row1, col1]; `words` are the logbook's; where nothing was
+    `changed`, the revision is one that was there before."""
 
     revision: int
+    changed: bool
     window: list[int]
     cut_m3: float
     fill_m3: float
@@ -75,8 +77,8 @@ class Outcome:
     def public(self) -> Edited:
         """As the API and the results of jobs have it."""
         return {
-            "revision": self.revision, "window": self.window.as_list(), "cut_m3": self.cut_m3, "fill_m3": self.fill_m3,
-            "words": self.words,
+            "revision": self.revision, "changed": self.words != NOTHING, "window": self.window.as_list(),
+            "cut_m3": self.cut_m3, "fill_m3": self.fill_m3, "words": self.words,
         }  # fmt: skip
 
 

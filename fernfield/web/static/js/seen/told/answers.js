@@ -3,10 +3,11 @@ import { hears } from "../live.js";
 import { actions, state } from "../state.js";
 
 document.addEventListener("fern:answer", (event) => {
-  const { note, answer } = /** @type {CustomEvent<{note: HTMLElement, answer: {revision: number, words: string}}>} */ (
-    event
-  ).detail;
-  if (answer.revision < state.world.revision) return;
+  const { note, answer } =
+    /** @type {CustomEvent<{note: HTMLElement, answer: {revision: number, words: string, changed?: boolean}}>} */ (event)
+      .detail;
+  // What changed nothing has nothing to take back but the work of others.
+  if (!answer.changed || answer.revision < state.world.revision) return;
   const undo = Object.assign(document.createElement("button"), {
     type: "button",
     className: "btn btn-link btn-sm",
