@@ -17,6 +17,7 @@ from fernfield.core.drawing.plan import PlanLook, draw_plan
 from fernfield.core.landforms import LANDFORMS
 from fernfield.core.landforms.landform import Ground
 from fernfield.core.landforms.patches import Landscape, land
+from fernfield.core.light.daylight import Daylight, daylight
 
 TO = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -149,13 +150,14 @@ def gallery() -> None:
     lands = [f.make(Ground(x, y, (middle, middle), middle, 7), f.first) for f in LANDFORMS.values()]
     four = [Landscape(name, 1, 600, LANDFORMS[name].first) for name in ("fen", "fells", "downs", "crags")]
     lands.append(land(Ground(x, y, (middle, middle), middle, 3), four, 120))
-    look = PlanLook(315, 24, 0.0, 0.0)
+    look, day = PlanLook(0.0, 0.0), Daylight(315, 24)
     lit = np.full((side, side), 255, np.uint8)
     tiles = []
     for heights in lands:
         tint = tint_at(heights, float(heights.min()), float(heights.max()))
         colours = np.ascontiguousarray(np.moveaxis(tint, 2, 0))
-        tiles.append(draw_plan(np.pad(heights, 1, mode="edge"), spacing, colours, lit, look)[..., :3])
+        wide = np.pad(heights, 1, mode="edge")
+        tiles.append(draw_plan(wide, spacing, colours, daylight(wide, spacing, lit, day), look)[..., :3])
     rows = [np.concatenate(tiles[first : first + 4], axis=1) for first in range(0, 12, 4)]
     picture = Image.fromarray(np.ascontiguousarray(np.concatenate(rows)))
     small = picture.resize((1280, 960), Image.Resampling.LANCZOS)

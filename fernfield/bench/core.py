@@ -27,6 +27,7 @@ from fernfield.core.ground.rain import Rain
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.landforms import LANDFORMS
 from fernfield.core.landforms.landform import Ground
+from fernfield.core.light.daylight import Daylight, daylight
 from fernfield.core.light.relief import relief
 from fernfield.core.light.shadow import sunlit
 from fernfield.core.settings import Values
@@ -211,11 +212,11 @@ def _patch(plan: Plan) -> Row:
     masks = [np.full((side, side), share, np.uint16) for share in (26_000, 9_000, 4_000)]
     colours = [(150, 160, 110), (120, 100, 80), (200, 180, 140), (160, 155, 146)]
     lit = np.full((side, side), 255, np.uint8)
-    look = PlanLook(315, 32, 0.0, 2.0)
+    look, day = PlanLook(0.0, 2.0), Daylight(315, 32)
 
     def drawn() -> ByteArray:
         ground = compose_colours(masks, [None] * 3, colours, (side, side))
-        return draw_plan(heights, 1.0, ground, lit, look)
+        return draw_plan(heights, 1.0, ground, daylight(heights, 1.0, lit, day), look)
 
     picture = drawn()
 

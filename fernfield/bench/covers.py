@@ -22,6 +22,7 @@ from fernfield.core.cover.shares import compose_colours
 from fernfield.core.cover.tools import COVER_TOOLS
 from fernfield.core.drawing.plan import PlanLook, draw_plan
 from fernfield.core.grid import FloatArray
+from fernfield.core.light.daylight import Daylight, daylight
 from fernfield.core.noise import plain_spots
 
 COVERS, RADIUS = 8, 64
@@ -114,7 +115,7 @@ def _pictures(plan: Plan) -> Row:
 
     def of(count: int) -> None:
         ground = compose_colours(masks[: count - 1], [None] * (count - 1), colours[:count], (side, side))
-        draw_plan(heights, 1.0, ground, lit, PlanLook(315, 34, -100.0, 2.0))
+        draw_plan(heights, 1.0, ground, daylight(heights, 1.0, lit, Daylight(315, 34)), PlanLook(-100.0, 2.0))
 
     return row(
         f"picture of {side:,}² with 16 covers", "with 4", "2", lambda: of(16), lambda: of(4), max(3, plan.runs // 6)

@@ -73,7 +73,7 @@ def _cold(studio: Studio, side: int, plan: Plan) -> Row:
     def ours() -> None:
         world = OpenWorld(studio.house, studio.store, world_id)
         whole = world.first_land
-        plan_pixels(world, whole, level, Window(0, 0, PICTURE + 1, PICTURE + 1), Show(None))
+        plan_pixels(world, whole, level, Window(0, 0, PICTURE + 1, PICTURE + 1), Show(contour_m="auto"))
         levels(world, whole, whole.bounds)
 
     return row(

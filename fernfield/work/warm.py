@@ -17,7 +17,7 @@ from fernfield.core.brush.tips import tip
 from fernfield.core.cover.areas import exchanged, sharpened, swapped
 from fernfield.core.cover.shares import compose_colours
 from fernfield.core.cover.tools import COVER_TOOLS
-from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan
+from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan, draw_stamps, lay_light, shade_stamps
 from fernfield.core.grid import FloatArray, Grid
 from fernfield.core.ground.carry import Carriage, seen
 from fernfield.core.ground.tools import GROUND_TOOLS
@@ -25,6 +25,7 @@ from fernfield.core.ground.weather import weather as press
 from fernfield.core.growth.scatter import Sort, scatter
 from fernfield.core.growth.spacing import Pattern
 from fernfield.core.kernels import compiled_before
+from fernfield.core.light.daylight import Daylight, daylight
 from fernfield.core.light.relief import gradients, relief
 from fernfield.core.light.shade import shade
 from fernfield.core.light.shadow import sunlit
@@ -122,10 +123,13 @@ def _pictures() -> None:
         ground,
         1.0,
         compose_colours([mask[1:-1, 1:-1].copy()], [lit[1:-1, 1:-1].astype(np.float32)], [(1, 2, 3)] * 2, (38, 38)),
-        lit[1:-1, 1:-1],
-        PlanLook(315, 30, 0.0, 2.0),
-        [Stamp(one, one, one, (1, 2, 3))],
+        daylight(ground, 1.0, lit[1:-1, 1:-1], Daylight(315, 30)),
+        PlanLook(0.0, 2.0),
     )
+    lay_light(np.zeros((38, 38, 4), np.uint8), np.ones((3, 38, 38), np.float32))
+    stamps = [Stamp(one, one, one, (1, 2, 3))]
+    draw_stamps(np.zeros((4, 4, 4), np.uint8), stamps, 315)
+    shade_stamps(lit, stamps, 315)
 
 
 def _growth() -> None:

@@ -103,9 +103,13 @@ class Table:
         expect(self.page.locator(f"[data-stage={name}]")).to_have_attribute("aria-current", "step")
         expect(self.page.locator("#bench")).to_have_attribute("data-shows", name)
 
-    def colour(self, x: float, y: float, sees: Callable[[Picture], bool] = lambda colour: True) -> Picture:
-        """The mean colour of the plan's canvas around a spot, as soon as it is one that `sees` accepts."""
-        self.page.mouse.move(150, 740)
+    def colour(
+        self, x: float, y: float, sees: Callable[[Picture], bool] = lambda colour: True, *, aside: bool = True
+    ) -> Picture:
+        """The mean colour of the plan's canvas around a spot, as soon as it is one that `sees` accepts; the pointer
+        goes out of the way first, unless it has something in hand."""
+        if aside:
+            self.page.mouse.move(150, 740)
         frames(self.page, 2)
         px, py = self.at(x, y)
         clip = {"x": px - 2, "y": py - 2, "width": 5, "height": 5}

@@ -10,10 +10,10 @@ from typing import Any
 import numpy as np
 import pytest
 from PIL import Image
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Page, expect
 
 from fernfield.bench.browser import AT_HOME
-from tests.browser.driving import Server, frames, until
+from tests.browser.driving import Chromium, Server, frames, until
 from tests.browser.table import WAIT, Table
 from tests.waits import until_true
 
@@ -200,16 +200,23 @@ def test_overlays_have_legends_and_contours_figures(table: Table) -> None:
     page = table.page
     plain = table.relief()
     page.locator("#show > button").click()
-    page.locator("[data-overlay=slopes]").check()
+    choice = page.get_by_label("Colour the land by")
+    choice.select_option("slopes")
     expect(page.locator("#legend")).to_contain_text("nobody climbs")
-    page.locator("[data-overlay=tint]").check()
+    # One colours the land at a time; the one before it stands on top of the list, and what is kept out is beside it.
+    choice.select_option("tint")
     expect(page.locator("#legend")).to_contain_text("Elevation")
-    page.locator("[data-overlay=slopes]").uncheck()
+    expect(page.locator("#legend")).not_to_contain_text("nobody climbs")
+    last = choice.locator("optgroup").first.locator("option")
+    expect(last).to_have_text(["Elevation tint", "Slope classes"])
+    page.get_by_label("What is kept out").check()
+    assert page.evaluate("fern.state.show.overlays") == ["tint", "kept"]
+    page.get_by_label("What is kept out").uncheck()
     page.mouse.click(*table.at(620, 520))
     table.relief(lambda grey: bool(np.abs(grey - plain).mean() > 4))
     page.keyboard.press("Control+z")
     page.locator("#show > button").click()
-    page.locator("[data-overlay=tint]").uncheck()
+    choice.select_option("")
     expect(page.locator("#legend")).to_be_hidden()
 
 
@@ -440,11 +447,11 @@ def test_the_ring_lies_on_the_land_in_the_overlook_with_its_words(table: Table) 
 
 
 def test_two_people_in_one_place_end_with_the_same_land_on_both_screens(
-    browser: Browser, page: Page, server: Server
+    browser: Chromium, page: Page, server: Server
 ) -> None:
     one = Table(page, server)
     one.open("ground")
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    context = browser.now.new_context(viewport={"width": 1280, "height": 800})
     context.add_init_script(AT_HOME)
     two = Table(context.new_page(), server)
     two.open("ground")

@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 
 from fernfield.core.cover.shares import SOLID, compose_colours
-from fernfield.core.drawing.plan import SKY_BEARING, PlanLook, Stamp, draw_plan, draw_stamps
+from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan, draw_stamps, lay_light, shade_stamps
+from fernfield.core.light.daylight import SKY_BEARING, Daylight, daylight
 
 GREEN = (120, 150, 90)
 
@@ -13,11 +14,15 @@ def even(colour: tuple[int, int, int], rows: int, cols: int) -> np.ndarray:
     return np.broadcast_to(np.asarray(colour, np.float32)[:, None, None], (3, rows, cols))
 
 
-def picture(heights: np.ndarray, **look: float | None) -> np.ndarray:
-    values: dict[str, float | None] = {"sun_bearing": 315, "sun_height": 35, "sea_level": None, "contour_m": 0}
+def picture(
+    heights: np.ndarray, sea_level: float | None = None, contour_m: float = 0.0, *,
+    day: Daylight = Daylight(315, 35), sunny: int = 255, ground: np.ndarray | None = None,
+) -> np.ndarray:  # fmt: skip
     rows, cols = heights.shape[0] - 2, heights.shape[1] - 2
-    lit = np.full((rows, cols), 255, np.uint8)
-    return draw_plan(heights.astype(np.float32), 1.0, even(GREEN, rows, cols), lit, PlanLook(**{**values, **look}))  # type: ignore[arg-type]
+    heights = heights.astype(np.float32)
+    light = daylight(heights, 1.0, np.full((rows, cols), sunny, np.uint8), day)
+    colours = even(GREEN, rows, cols) if ground is None else ground
+    return draw_plan(heights, 1.0, colours, light, PlanLook(sea_level, contour_m))
 
 
 def slope(east: float, north: float, size: int = 42) -> np.ndarray:
@@ -55,20 +60,15 @@ def test_covers_mix_by_their_shares_and_shadow_darkens() -> None:
     ground = compose_colours([half, None], [None, None], [(200, 0, 0), (0, 0, 200), (9, 9, 9)], (10, 10))
     assert ground[:, 5, 5] == pytest.approx((100, 0, 100), abs=0.01)
     flat = np.zeros((12, 12), np.float32)
-    lit = np.full((10, 10), 255, np.uint8)
-    look = PlanLook(315, 35, None, 0)
-    mixed = draw_plan(flat, 1, ground, lit, look)[..., :3].mean(axis=(0, 1))
+    mixed = picture(flat, ground=ground)[..., :3].mean(axis=(0, 1))
     assert mixed[0] == pytest.approx(mixed[2], rel=0.05)
-    dark = draw_plan(flat, 1, ground, lit * 0, look)[..., :3].mean()
+    dark = picture(flat, ground=ground, sunny=0)[..., :3].mean()
     assert dark < 0.6 * mixed.mean()
 
 
 def in_shade(heights: np.ndarray, bearing: float) -> float:
     """How bright the ground is that the sun does not reach."""
-    rows, cols = heights.shape[0] - 2, heights.shape[1] - 2
-    shade = np.zeros((rows, cols), np.uint8)
-    look = PlanLook(bearing, 35, None, 0)
-    return float(draw_plan(heights.astype(np.float32), 1.0, even(GREEN, rows, cols), shade, look)[..., :3].mean())
+    return float(picture(heights, day=Daylight(bearing, 35), sunny=0)[..., :3].mean())
 
 
 @pytest.mark.parametrize("bearing", [20, 135, 315])
@@ -88,11 +88,10 @@ def test_what_the_sun_does_not_reach_shows_its_shape_by_the_sky(bearing: float) 
 
 def test_stamps_are_drawn_in_place_with_their_shadow_away_from_the_sun() -> None:
     flat = np.zeros((42, 42), np.float32)
-    lit = np.full((40, 40), 255, np.uint8)
     tree = Stamp(np.array([20.0], np.float32), np.array([20.0], np.float32), np.array([3.0], np.float32), (30, 90, 40))
-    look = PlanLook(270, 35, None, 0)
-    bare = draw_plan(flat, 1, even(GREEN, 40, 40), lit, look).astype(int)
-    sown = draw_plan(flat, 1, even(GREEN, 40, 40), lit, look, [tree]).astype(int)
+    sown = picture(flat, day=Daylight(270, 35))
+    bare = sown.astype(int)
+    draw_stamps(sown, [tree], 270)
     changed = np.abs(sown - bare).sum(axis=2) > 8
     rows, cols = np.nonzero(changed)
     assert 16 <= rows.min() <= rows.max() <= 24
@@ -102,19 +101,14 @@ def test_stamps_are_drawn_in_place_with_their_shadow_away_from_the_sun() -> None
 
 def test_shapes_that_do_not_fit_are_refused() -> None:
     with pytest.raises(ValueError, match="heights must be"):
-        draw_plan(
-            np.zeros((5, 5), np.float32), 1, even(GREEN, 5, 5), np.zeros((5, 5), np.uint8),
-            PlanLook(0, 45, None, 0),
-        )  # fmt: skip
+        draw_plan(np.zeros((5, 5), np.float32), 1, even(GREEN, 5, 5), None, PlanLook(None, 0))
 
 
 @pytest.mark.parametrize("deep", [0.4, 2.0, 9.0, 60.0])
 def test_water_takes_light_away_by_its_depth(deep: float) -> None:
     """Beer-Lambert, in plain NumPy: what reaches the bottom falls off with depth, as does the water's colour."""
     flat = np.full((12, 12), 10 - deep, np.float32)
-    lit = np.full((10, 10), 255, np.uint8)
-    look = PlanLook(315, 90, 10.0, 0)
-    drawn = draw_plan(flat, 1, even(GREEN, 10, 10), lit, look)[5, 5, :3].astype(float)
+    drawn = picture(flat, 10.0, day=Daylight(315, 90))[5, 5, :3].astype(float)
     clear, dim = np.exp(-0.32 * deep) * 0.72, np.exp(-0.045 * deep)
     own = np.array([46, 92, 122]) + np.array([72, 74, 66]) * dim
     assert np.allclose(drawn, np.array(GREEN) * clear + (1 - clear) * own, atol=1.5)
@@ -138,3 +132,34 @@ def test_the_shadow_of_a_stamp_lies_opposite_the_sun_and_its_light_towards_it(
     assert at_place(-11) == 200
     # The light lies 0.27 sizes towards the sun.
     assert at_place(-3) > at_place(4) + 15
+
+
+def test_colours_without_light_are_what_light_falls_on() -> None:
+    """Light put on a plain picture gives the lit one: on all of land, under water on the bottom's share."""
+    heights = np.float32(12 * np.sin(np.arange(62) / 9)[None, :] + 8 * np.cos(np.arange(62) / 7)[:, None])
+    day = Daylight(200, 25)
+    ground = np.ascontiguousarray(even(GREEN, 60, 60))
+    light = daylight(heights, 1.0, np.full((60, 60), 255, np.uint8), day)
+    wet = heights[1:-1, 1:-1] < -3
+    lit = draw_plan(heights, 1.0, ground, light, PlanLook(-3.0, 0)).astype(int)
+    made = draw_plan(heights, 1.0, ground, None, PlanLook(-3.0, 0))
+    assert (made[..., 3] < 255).tolist() == wet.tolist()
+    lay_light(made, light)
+    away = np.abs(made - lit).max(axis=2)
+    # The drawn shore is a line of its own; under water the three colours share one number.
+    assert away[heights[1:-1, 1:-1] > 1].max() <= 2
+    assert away[heights[1:-1, 1:-1] < -5].max() <= 7
+
+
+def test_growth_takes_the_sun_where_its_shadow_is_drawn() -> None:
+    flat, at, size = np.full((61, 61), 255, np.uint8), np.array([30.0], np.float32), np.array([8.0], np.float32)
+    drawn = np.full((61, 61, 4), 255, np.uint8)
+    crown = Stamp(at, at, size, (250, 250, 250))
+    draw_stamps(drawn, [crown], 90)
+    shade_stamps(flat, [crown], 90)
+    rows, cols = np.nonzero(flat < 128)
+    assert cols.mean() == pytest.approx(30 - 0.6 * 8, abs=0.5)
+    assert rows.mean() == pytest.approx(30, abs=0.5)
+    # Beside the crown both are dark in the same places.
+    beside = np.hypot(*(np.mgrid[0:61, 0:61] - 30)) > 9
+    assert np.array_equal((drawn[..., 0] < 192) & beside, (flat < 153) & beside)

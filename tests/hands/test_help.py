@@ -32,7 +32,7 @@ def wanted() -> set[str]:
     for room in HOUSE.rooms:
         keys |= {f"tool.{tool.name}" for tool in room.tools}
         keys |= {f"setting.{tool.name}.{setting.name}" for tool in room.tools for setting in tool.settings}
-        keys |= {f"overlay.{overlay.name}" for overlay in room.overlays}
+        keys |= {f"overlay.{laid.overlay.name}" for laid in room.overlays}
         keys |= {f"check.{check.name}" for check in room.checks}
     keys |= {f"landform.{form.name}" for form in LANDFORMS.values()}
     return keys | {f"form.{setting.name}" for form in LANDFORMS.values() for setting in form.settings}

@@ -124,7 +124,7 @@ def _agree(one: OpenWorld, four: OpenWorld, edits: Edits, sun: float) -> None:
     assert a.grid == b.grid
     assert a.bounds == b.bounds
     assert heights_of(a).tobytes() == heights_of(b).tobytes()
-    shows = (Show(), Show(2.0, overlays=tuple(one.house.overlays)), Show(None, growth=False))
+    shows = (Show(), Show(overlays=tuple(one.house.overlays)), Show(contour_m="auto", growth=False))
     for step in (8, 16, 32):
         for rule in RULES.values():
             far = [land.seen(HEIGHT, Window(0, 0, *land.grid.window.shape), step, rule).tobytes() for land in (a, b)]

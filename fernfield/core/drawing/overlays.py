@@ -1,7 +1,7 @@
 """What can be laid over the plan: elevation tint, slope classes, spikes, and what a stroke keeps out of.
 
-Each overlay changes the picture in place. The next one is a function here and a line in
-`OVERLAYS`.
+Each overlay changes the picture in place. The next one that asks the ground alone is a function here and a line in
+`OVERLAYS`; one of a share that a room knows is a `marked` in that room.
 """
 
 from __future__ import annotations
@@ -200,16 +200,7 @@ def _mark_legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
     ]  # fmt: skip
 
 
-DENSE_PER_HA = 1_000.0
-"""What is as dense as this or denser has the full colour."""
-DENSE_PER_M2 = 20.0
-"""The same, of tufts of ground cover."""
-WIDEST_M2 = 1e6
-"""What drains as much land as this or more has the full colour; a square metre has none, and it grows by tens."""
-HIGHEST_ORDER = 6
-
-
-def _marked(name: str, label: str, hint: str, *words: str) -> Overlay:
+def marked(name: str, label: str, hint: str, *words: str) -> Overlay:
     """An overlay of one mark; `words` say what all of it, a half and none of it stand for, as far as they go."""
 
     def legend(low: float, high: float) -> list[tuple[str, Colour | None]]:
@@ -260,19 +251,6 @@ OVERLAYS: dict[str, Overlay] = {
         Overlay(
             "kept", "What is kept out", "where the stroke may not work", draw_kept_out, needs=frozenset({"kept"})
         ),
-        _marked("share", "Share of a cover", "how much of the cover in the hand lies where"),
-        _marked("density", "Density of growth", "how many plants stand on a hectare where",
-                f"{DENSE_PER_HA:,.0f} /ha and more", f"{DENSE_PER_HA / 2:,.0f} /ha", "none"),
-        _marked("catchment", "Catchments", "how much land drains through each place", "a square kilometre and more",
-                "a thousand m²", "a square metre"),
-        _marked("streams", "Where streams would run", "the order of the stream at each place",
-                f"order {HIGHEST_ORDER} and more", f"order {HIGHEST_ORDER // 2}", "no stream"),
-        _marked("tide", "Between the tides", "what the sea covers at high tide and not at low",
-                "wet at high tide only"),
-        _marked("wading", "Depth for a walker", "where water is waded, and where it is swum", "swum", "waded", "dry"),
-        _marked("sward", "Density of ground cover", "how many tufts stand on a square metre where",
-                f"{DENSE_PER_M2:g} /m² and more", f"{DENSE_PER_M2 / 2:g} /m²", "none"),
-        _marked("rule", "Rule tried out", "where the rule that is being set is met, alone"),
     )
 }  # fmt: skip
 

@@ -20,17 +20,6 @@ INDEX_EVERY = 5
 """Every fifth contour is drawn heavier, as on survey sheets (common practice)."""
 
 
-SKY_BEARING, SKY_HEIGHT = 150.0, 50.0
-"""From where the sky is brightest: the bearing from the sun's on, and how high. [°]
-
-What the sun does not reach is shaded by the sky, from aside and behind, so that its shape is read as well; level ground
-has as much of it whatever its direction. Two lights from different sides after the multidirectional shading of
-R. K. Mark (1992), U.S. Geological Survey Open-File Report 92-422 (from memory); the figures are our own.
-"""
-SKY_CONTRAST = 1.1
-"""How much brighter a slope is that looks there than level ground."""
-
-
 @dataclass(frozen=True, slots=True)
 class Stamp:
     """Things of one sort to draw: places and radii in pixels of the picture, and a colour 0-255."""
@@ -45,13 +34,10 @@ class Stamp:
 class PlanLook:
     """How the plan is drawn.
 
-    sun_bearing, sun_height : of the sun [°]
     sea_level : [m]; None draws no water
     contour_m : interval of the contours [m]; 0 draws none
     """
 
-    sun_bearing: float
-    sun_height: float
     sea_level: float | None
     contour_m: float
 
@@ -70,9 +56,8 @@ def _paint(
     heights: FloatArray,
     metres: float,
     ground: FloatArray,
-    lit: ByteArray,
-    sun: FloatArray,
-    sky: FloatArray,
+    light: FloatArray,
+    lit: bool,
     water: FloatArray,
     wet: bool,
     interval: float,
@@ -84,47 +69,41 @@ def _paint(
     k = np.float32(1 / (8 * metres))
     one, zero, two = np.float32(1), np.float32(0), np.float32(2)
     pixel = np.float32(metres)
-    most = np.float32(1.55)
-    level = np.float32(1 / (255 * max(sun[2], 0.17)))
-    lights, skies, falls = np.empty(cols, np.float32), np.empty(cols, np.float32), np.empty(cols, np.float32)
-    dimmest, brightest = np.float32(0.6), np.float32(1.5)
+    falls, under = np.zeros(cols, np.float32), np.empty((3, cols), np.float32)
     for r in range(rows):
-        up, mid, low, sunny = heights[r], heights[r + 1], heights[r + 2], lit[r]
-        # A loop of its own without branches, which compilers turn into vector code.
+        up, mid, low = heights[r], heights[r + 1], heights[r + 2]
+        # How far the ground falls across a pixel: lines are as wide whatever that is.
+        if wet or interval > 0:
+            for c in range(cols):
+                p = ((up[c + 2] - up[c]) + two * (mid[c + 2] - mid[c]) + (low[c + 2] - low[c])) * k
+                q = ((up[c] - low[c]) + two * (up[c + 1] - low[c + 1]) + (up[c + 2] - low[c + 2])) * k
+                falls[c] = np.sqrt(p * p + q * q) * pixel
+        for i in range(3):
+            for c in range(cols):
+                under[i, c] = ground[i, r, c] * light[i, r, c] if lit else ground[i, r, c]
         for c in range(cols):
-            p = ((up[c + 2] - up[c]) + two * (mid[c + 2] - mid[c]) + (low[c + 2] - low[c])) * k
-            q = ((up[c] - low[c]) + two * (up[c + 1] - low[c + 1]) + (up[c + 2] - low[c + 2])) * k
-            steep = p * p + q * q
-            upright = one / np.sqrt(one + steep)
-            light = (sun[2] - p * sun[0] - q * sun[1]) * upright * (np.float32(sunny[c]) * level)
-            light = light if light > zero else zero
-            lights[c] = light if light < most else most
-            above = one + (sky[2] - p * sky[0] - q * sky[1]) * upright - sky[2]
-            above = above if above > dimmest else dimmest
-            above = above if above < brightest else brightest
-            # The more the sun reaches, the less the sky is seen.
-            skies[c] = above * np.float32(0.46) - np.float32(0.36) if lights[c] < one else zero
-            skies[c] *= one - lights[c]
-            falls[c] = np.sqrt(steep) * pixel
-        for c in range(cols):
-            light, above, fall = lights[c], skies[c], falls[c]
-            red, green, blue = ground[0, r, c], ground[1, r, c], ground[2, r, c]
+            fall = falls[c]
             noise = _grain(grain_row + r, grain_col + c)
             h = mid[c + 1]
             depth = water[r, c] - h if wet else zero
+            solid = np.float32(255)
             if depth > 0:
                 # Light that reaches the bottom, and the water's own colour over it.
                 clear = np.exp(-depth * np.float32(0.32)) * np.float32(0.72)
-                shade = np.float32(0.55) + np.float32(0.45) * min(light, one)
+                shade = np.float32(0.1) + np.float32(0.9) * min(light[1, r, c], one) if lit else one
                 dim = np.exp(-depth * np.float32(0.045))
-                red = red * clear * shade + (one - clear) * (np.float32(46) + np.float32(72) * dim)
-                green = green * clear * shade + (one - clear) * (np.float32(92) + np.float32(74) * dim)
-                blue = blue * clear * shade + (one - clear) * (np.float32(122) + np.float32(66) * dim)
+                seen = (ground[0, r, c] + ground[1, r, c] + ground[2, r, c]) * clear
+                red = ground[0, r, c] * clear * shade + (one - clear) * (np.float32(46) + np.float32(72) * dim)
+                green = ground[1, r, c] * clear * shade + (one - clear) * (np.float32(92) + np.float32(74) * dim)
+                blue = ground[2, r, c] * clear * shade + (one - clear) * (np.float32(122) + np.float32(66) * dim)
+                if not lit:
+                    # How much of the colour is the bottom's, and so has light to take.
+                    solid = np.rint(
+                        np.float32(BOTTOM) + np.float32(MOST_BOTTOM) * min(seen / (red + green + blue), one)
+                    )
             else:
                 tone = one + np.float32(0.035) * noise
-                red *= (np.float32(0.36) + np.float32(0.64) * light + above) * tone
-                green *= (np.float32(0.40) + np.float32(0.60) * light + above) * tone
-                blue *= (np.float32(0.47) + np.float32(0.52) * light + above) * tone
+                red, green, blue = under[0, c] * tone, under[1, c] * tone, under[2, c] * tone
             if interval > 0 and fall > 0:
                 number = np.rint(h / np.float32(interval))
                 away = abs(h - number * np.float32(interval)) / fall
@@ -150,7 +129,36 @@ def _paint(
             to[0] = np.uint8(min(max(red, zero), np.float32(255)))
             to[1] = np.uint8(min(max(green, zero), np.float32(255)))
             to[2] = np.uint8(min(max(blue, zero), np.float32(255)))
-            to[3] = np.uint8(255)
+            to[3] = np.uint8(solid)
+
+
+BOTTOM, MOST_BOTTOM = 128, 126
+"""What alpha says of water in a picture without light: the first of these, and up to the second more by how much of the
+colour is the bottom's."""
+
+
+@kernel
+def _lay_light(picture: ByteArray, light: FloatArray) -> None:
+    one, half, full = np.float32(1), np.float32(0.5), np.float32(255)
+    for r in range(picture.shape[0]):
+        for c in range(picture.shape[1]):
+            pixel = picture[r, c]
+            red, green, blue = light[0, r, c], light[1, r, c], light[2, r, c]
+            if pixel[3] == 0:
+                continue
+            if pixel[3] < 255:
+                part = max(np.float32(pixel[3]) - np.float32(BOTTOM), np.float32(0)) / np.float32(MOST_BOTTOM)
+                red = green = blue = one - part * (one - (np.float32(0.1) + np.float32(0.9) * min(green, one)))
+            # What was cut off below a whole number is half of one on the mean.
+            pixel[0] = np.uint8(min((np.float32(pixel[0]) + half) * red, full))
+            pixel[1] = np.uint8(min((np.float32(pixel[1]) + half) * green, full))
+            pixel[2] = np.uint8(min((np.float32(pixel[2]) + half) * blue, full))
+            pixel[3] = np.uint8(255)
+
+
+def lay_light(picture: ByteArray, light: FloatArray) -> None:
+    """Put light on a picture that was drawn without any (modified), shape (rows, cols, 4): both as in `draw_plan`."""
+    _lay_light(picture, np.ascontiguousarray(light, np.float32))
 
 
 @kernel
@@ -168,7 +176,7 @@ def _disc(out: ByteArray, x: float, y: float, radius: float, red: float, green: 
 
 
 @kernel
-def _stamp(
+def _crowns(
     out: ByteArray,
     x: FloatArray,
     y: FloatArray,
@@ -178,9 +186,10 @@ def _stamp(
     blue: float,
     away_x: float,
     away_y: float,
+    lit: bool,
 ) -> None:
     # Discs under half a pixel are drawn half a pixel wide and fainter instead.
-    for i in range(x.shape[0]):
+    for i in range(x.shape[0]) if lit else range(0):
         size = max(radius[i], 0.5)
         ink = 0.55 * min(radius[i] / size, 1.0)
         _disc(out, x[i] + away_x * size, y[i] + away_y * size, size, 26.0, 30.0, 28.0, ink)
@@ -188,12 +197,12 @@ def _stamp(
         size = max(radius[i], 0.5)
         ink = 0.92 * min(radius[i] / size, 1.0)
         _disc(out, x[i], y[i], size, red, green, blue, ink)
-        if size >= 2.0:
-            lit = 0.45 * size
+        if lit and size >= 2.0:
+            near = 0.45 * size
             _disc(
                 out,
-                x[i] - away_x * lit,
-                y[i] - away_y * lit,
+                x[i] - away_x * near,
+                y[i] - away_y * near,
                 0.5 * size,
                 min(red * 1.3 + 8, 255.0),
                 min(green * 1.3 + 8, 255.0),
@@ -202,13 +211,25 @@ def _stamp(
             )
 
 
+@kernel
+def _darken(sunlit: ByteArray, x: FloatArray, y: FloatArray, radius: FloatArray, away_x: float, away_y: float) -> None:
+    rows, cols = sunlit.shape
+    for i in range(x.shape[0]):
+        size = max(radius[i], 0.5)
+        ink = IN_SHADE * min(radius[i] / size, 1.0)
+        px, py, reach = x[i] + away_x * size, y[i] + away_y * size, size + 0.5
+        for r in range(max(0, int(math.ceil(py - reach))), min(rows, int(math.floor(py + reach)) + 1)):
+            for c in range(max(0, int(math.ceil(px - reach))), min(cols, int(math.floor(px + reach)) + 1)):
+                away = math.sqrt((c - px) * (c - px) + (r - py) * (r - py))
+                sunlit[r, c] = np.uint8(sunlit[r, c] * (1 - min(max(reach - away, 0.0), 1.0) * ink))
+
+
 def draw_plan(
     heights: FloatArray,
     metres: float,
     ground: FloatArray,
-    lit: ByteArray,
+    light: FloatArray | None,
     look: PlanLook,
-    stamps: Sequence[Stamp] = (),
     grain_at: tuple[int, int] = (0, 0),
     water: FloatArray | None = None,
 ) -> ByteArray:
@@ -220,38 +241,28 @@ def draw_plan(
         Elevation at every pixel and one pixel around. [m]
     metres : side of a pixel on the ground. [m]
     ground : shape (3, rows, cols), red, green and blue of the covers, 0 to 255
-    lit : shape (rows, cols), 255 in the sun, 0 in shadow
-    look : sun, sea, contours
-    stamps : growth, drawn over the ground in this order
-    water : shape (rows, cols), elevation of its surface, in the place of the look's sea level [m]
+    light : shape (3, rows, cols), how bright the ground is in each (`core.light.daylight`); None: its colours alone
+    look : sea, contours
     grain_at : row and column of the first pixel, so that the paper's grain does not move
+    water : shape (rows, cols), elevation of its surface, in the place of the look's sea level [m]
 
     Returns
     -------
-    shape (rows, cols, 4), red, green, blue, alpha (always 255)
+    shape (rows, cols, 4), red, green, blue, and 255; without light the fourth is less under water (`BOTTOM`)
     """
     rows, cols = ground.shape[1:]
-    if heights.shape != (rows + 2, cols + 2) or lit.shape != (rows, cols):
+    if heights.shape != (rows + 2, cols + 2) or (light is not None and light.shape != (3, rows, cols)):
+        given = None if light is None else light.shape
         raise ValueError(
-            f"heights must be {(rows + 2, cols + 2)} and lit {(rows, cols)}, not {heights.shape} and {lit.shape}"
+            f"heights must be {(rows + 2, cols + 2)} and light {(3, rows, cols)}, not {heights.shape} and {given}"
         )
-    bearing, height = math.radians(look.sun_bearing), math.radians(look.sun_height)
-    sun = np.array(
-        [math.sin(bearing) * math.cos(height), math.cos(bearing) * math.cos(height), math.sin(height)],
-        np.float32,
-    )
-    beyond, over = math.radians(look.sun_bearing + SKY_BEARING), math.radians(SKY_HEIGHT)
-    sky = np.array(
-        [math.sin(beyond) * math.cos(over), math.cos(beyond) * math.cos(over), math.sin(over)], np.float32
-    ) * np.float32(SKY_CONTRAST)
     out = np.empty((rows, cols, 4), np.uint8)
     _paint(
         np.ascontiguousarray(heights, np.float32),
         float(metres),
         np.ascontiguousarray(ground, np.float32),
-        np.ascontiguousarray(lit, np.uint8),
-        sun,
-        sky,
+        np.empty((3, 1, 1), np.float32) if light is None else np.ascontiguousarray(light, np.float32),
+        light is not None,
         _level(look, rows, cols) if water is None else np.ascontiguousarray(water, np.float32),
         look.sea_level is not None or water is not None,
         float(look.contour_m),
@@ -259,7 +270,6 @@ def draw_plan(
         int(grain_at[1]),
         out,
     )
-    draw_stamps(out, stamps, look.sun_bearing)
     return out
 
 
@@ -267,11 +277,27 @@ def _level(look: PlanLook, rows: int, cols: int) -> FloatArray:
     return np.full((rows, cols), 0.0 if look.sea_level is None else look.sea_level, np.float32)
 
 
-def draw_stamps(picture: ByteArray, stamps: Sequence[Stamp], sun_bearing: float) -> None:
-    """Draw growth over a picture (modified), with its shadow away from the sun's bearing. [°]"""
-    bearing = math.radians(sun_bearing)
+def draw_stamps(picture: ByteArray, stamps: Sequence[Stamp], sun_bearing: float | None) -> None:
+    """Draw growth over a picture (modified), with light and shadow by the sun's bearing [°]; None: with neither."""
+    away = _away(0.0 if sun_bearing is None else sun_bearing)
     for stamp in stamps:
         if len(stamp.x):
             red, green, blue = (float(v) for v in stamp.colour)
-            away = -math.sin(bearing) * 0.6, math.cos(bearing) * 0.6
-            _stamp(picture, stamp.x, stamp.y, stamp.radius, red, green, blue, *away)
+            _crowns(picture, stamp.x, stamp.y, stamp.radius, red, green, blue, *away, sun_bearing is not None)
+
+
+def shade_stamps(sunlit: ByteArray, stamps: Sequence[Stamp], sun_bearing: float) -> None:
+    """Take the sun from the ground that growth throws its shadow on: as `draw_stamps` draws it, in a plane of 0 to 255
+    (modified)."""
+    for stamp in stamps:
+        _darken(sunlit, stamp.x, stamp.y, stamp.radius, *_away(sun_bearing))
+
+
+IN_SHADE = 0.8
+"""How much of the sun a crown keeps from the ground."""
+
+
+def _away(sun_bearing: float) -> tuple[float, float]:
+    """Where the shadow of a crown lies, in radii: along a row, and down."""
+    bearing = math.radians(sun_bearing)
+    return -math.sin(bearing) * 0.6, math.cos(bearing) * 0.6

@@ -20,11 +20,13 @@ class DrawnTiles:
     def __init__(self) -> None:
         self._lock, self._kept, self._bytes = Lock(), OrderedDict[str, bytes](), 0
 
-    def answer(self, request: Request, world: OpenWorld, draw: Callable[[], bytes]) -> Response:
+    def answer(
+        self, request: Request, world: OpenWorld, draw: Callable[[], bytes], media: str = "image/webp"
+    ) -> Response:
         """The picture that `draw` makes of the world as it is now, or word that the asker has it already."""
         state = world.state_name()
         if state is None:
-            return Response(draw(), media_type="image/webp")
+            return Response(draw(), media_type=media)
         asked = f"{state} {request.url.path}?{request.url.query}"
         mark = f'"{hashlib.sha256(asked.encode()).hexdigest()[:24]}"'
         headers = {"etag": mark, "cache-control": "private, no-cache"}
@@ -38,9 +40,9 @@ class DrawnTiles:
             found = draw()
             if world.state_name() != state:
                 # Somebody drew meanwhile: it may show a little of that.
-                return Response(found, media_type="image/webp")
+                return Response(found, media_type=media)
             self._keep(mark, found)
-        return Response(found, media_type="image/webp", headers=headers)
+        return Response(found, media_type=media, headers=headers)
 
     def _keep(self, mark: str, picture: bytes) -> None:
         with self._lock:

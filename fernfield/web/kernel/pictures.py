@@ -14,6 +14,7 @@ from fernfield.core.drawing.contours import INTERVALS
 from fernfield.core.drawing.plan import PlanLook, draw_plan
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import NOWHERE, TILE, ByteArray, FloatArray, Window
+from fernfield.core.light.daylight import Daylight, daylight
 from fernfield.core.light.relief import slope_degrees
 from fernfield.formats.tileblob import shape_of
 from fernfield.store.logbook import LogbookStore
@@ -89,7 +90,11 @@ def where_png(studio: Studio, world: OpenWorld, number: int, width: int) -> byte
     tract = world.first_tract
     grid = tract.grid
     picture = plan_rgb(
-        world, world.land_from(tract.row.id), width, (0.0, 0.0, grid.width, grid.depth), Show(0.0, True, False, False)
+        world,
+        world.land_from(tract.row.id),
+        width,
+        (0.0, 0.0, grid.width, grid.depth),
+        Show(contour_m=0, growth=False, shadows=False),
     )
     picture = np.ascontiguousarray(picture)
     scale = width / max(grid.cols - 1, 1)
@@ -128,8 +133,8 @@ def plain_png(heights: FloatArray, metres: float, sea: float, bearing: float = 3
     lit = np.full(heights.shape, 255, np.uint8)
     relief = float(np.ptp(heights))
     interval = next((step for step in INTERVALS if relief / step <= MOST_CONTOURS), 0.0) if relief > 2 else 0.0
-    look = PlanLook(bearing, height, sea, interval)
-    return png_of(np.ascontiguousarray(draw_plan(wide, metres, ground, lit, look)[..., :3]))
+    light = daylight(wide, metres, lit, Daylight(bearing, height))
+    return png_of(np.ascontiguousarray(draw_plan(wide, metres, ground, light, PlanLook(sea, interval))[..., :3]))
 
 
 GRASS, ROCK = np.array((159, 163, 108), np.float32), np.array((163, 157, 146), np.float32)

@@ -66,6 +66,7 @@ class OverlayTold(TypedDict):
     name: str
     label: str
     hint: str
+    stage: str
     help: str | None
 
 
@@ -111,6 +112,12 @@ def _finite(value: float) -> float | None:
 
 def overlays_json(house: House) -> list[dict[str, Any]]:
     return [
-        {"name": o.name, "label": o.label, "hint": o.hint, "help": words_for(f"overlay.{o.name}")}
-        for o in house.overlays.values()
+        {
+            "name": name,
+            "label": one.overlay.label,
+            "hint": one.overlay.hint,
+            "stage": stage,
+            "help": words_for(f"overlay.{name}"),
+        }
+        for name, (stage, one) in house.laid.items()
     ]

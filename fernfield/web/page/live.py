@@ -396,7 +396,12 @@ class Connection:
     async def _take(self, message: Any) -> None:
         match message:
             case View():
+                turned = self._view is not None and message.sun != self._view.sun
                 self._view = message
+                if turned:
+                    # A light that is looked at before it is set: what is in view is drawn in it.
+                    self._dirty.add("shade", self._land.bounds)
+                    self._paint.set()
             case Begin() if self._socket.state.guest.may == "look":
                 raise Conflict("you came in to look only: nothing can be changed")
             case Begin():

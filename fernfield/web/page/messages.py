@@ -6,10 +6,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from fernfield.work.cover.ruling import Rule
 from fernfield.work.kernel.commands import PathPoint
-from fernfield.work.kernel.rows import Key
-from fernfield.work.plots.keep import KeepTo
+from fernfield.work.seen.show import Show
 from fernfield.work.strokes import StrokeStart
 from fernfield.work.water.rows import Tide
 
@@ -18,12 +16,11 @@ class Message(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
 
-OverlayName = Annotated[str, Field(max_length=40)]
 Metres = Annotated[float, Field(ge=-1e6, le=1e6)]
 Pixel = Annotated[int, Field(ge=-100_000, le=200_000)]
 
 
-class View(Message):
+class View(Show):
     """What the page shows of the plan: the level and the pixels of it, and whether it wants heights too.
 
     `shown` comes back with every picture, so that one drawn for what was shown before can be told.
@@ -35,16 +32,6 @@ class View(Message):
     col0: Pixel
     row1: Pixel
     col1: Pixel
-    contour_m: Annotated[float, Field(ge=0, le=1000)] | Literal["auto"] = 2.0
-    water: bool = True
-    growth: bool = True
-    shadows: bool = True
-    overlays: Annotated[tuple[OverlayName, ...], Field(max_length=8)] = ()
-    keep_to: KeepTo | None = None
-    cover: Key | None = None
-    rule: Rule | None = None
-    guise: Key | None = None
-    tide: Tide | None = None
     heights: bool = False
     shown: Annotated[int, Field(ge=0, le=1_000_000_000)] = 0
 

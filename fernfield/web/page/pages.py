@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import Annotated, Any
 
 from fastapi import Path, Query, Request
 from fastapi.responses import HTMLResponse, Response
 
 from fernfield.core.errors import named
+from fernfield.core.light.daylight import Daylight
 from fernfield.core.sites.kit import KIT
 from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.store.logbook import LogbookStore
@@ -19,7 +21,9 @@ from fernfield.web.kernel.worlds import world_json
 from fernfield.web.page.shortcuts import shortcuts_json
 from fernfield.web.rooms import PANELS
 from fernfield.web.rooms.sites.routes import teams_json
+from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.seen.show import Show
 from fernfield.work.studio import Studio
 
 router = Router(include_in_schema=False)
@@ -82,6 +86,8 @@ def _boot(asked: Asked) -> dict[str, Any]:
         "kit": {name: _piece(name) for name in KIT},
         "teams": teams_json(),
         "walkers": {name: {"who": gait.who, "colour": gait.colour} for name, gait in WALKERS.items()},
+        "daylight": Daylight(0.0, 90.0).told(),
+        "show": Show().model_dump(mode="json"),
         "walker": {"wade_m": gait.wade, "steepest_deg": gait.steepest_deg},
     }  # fmt: skip
 
@@ -94,12 +100,18 @@ def _piece(name: str) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def _by_stage(house: House) -> list[tuple[str, list[dict[str, Any]]]]:
+    """The overlays that colour the land, by the stage that they are of, in the order of the work."""
+    colouring = [one for one in overlays_json(house) if one["name"] != "kept"]
+    return [(stage, list(of)) for stage, of in itertools.groupby(colouring, lambda one: one["stage"])]
+
+
 @router.get("/worlds/{world}", response_class=HTMLResponse)
 def open_world(request: Request, world: TheWorld, studio: TheStudio, tract: TractQuery = None) -> Response:
     asked = _asked(studio, world, tract)
     return page(
         request, "world.html", world=_card(asked), boot=_boot(asked), stages=[panel.name for panel in PANELS],
-        overlays=overlays_json(studio.house),
+        overlays=_by_stage(studio.house),
     )  # fmt: skip
 
 

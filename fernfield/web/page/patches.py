@@ -5,9 +5,10 @@ from __future__ import annotations
 import json
 import math
 import struct
+from functools import partial
 from typing import Any
 
-from fernfield.core.grid import NOWHERE, Window
+from fernfield.core.grid import NOWHERE, ByteArray, Window
 from fernfield.web.kernel.pictures import level_window
 from fernfield.web.page.messages import View
 from fernfield.web.page.shade import BLOCK_PIXELS, Shade, less
@@ -16,8 +17,7 @@ from fernfield.work.growth.standing import widest_crown
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.seen.plan import plan_pixels, shadow_window
-from fernfield.work.seen.show import Show
+from fernfield.work.seen.plan import Unlit, plan_pixels, relit, shadow_window, unlit
 from fernfield.work.water.standing import standing_mark
 
 MOST_PATCH_PIXELS = 2_400 * 1_600
@@ -38,6 +38,7 @@ class Patches:
     def __init__(self, world: OpenWorld) -> None:
         self._world, self._shade = world, Shade()
         self._stands: object = None
+        self._base: tuple[object, Unlit] | None = None
 
     @property
     def more(self) -> bool:
@@ -98,10 +99,18 @@ class Patches:
         facts: dict[str, Any] = {"layers": ["shade"], "drawn_to": None, "heights": False}
         return [self._patch(land, self._shade.take(), view, facts)] if self._shade else []
 
+    def _turned(self, land: Land, level: int, part: Window, view: View) -> ByteArray:
+        """The picture in a light that is being turned: what does not change with it is drawn once."""
+        of = land.id, level, part, self._world.revision, view.model_copy(update={"sun": None, "shown": 0})
+        if self._base is None or self._base[0] != of:
+            self._base = of, unlit(self._world, land, level, part, view)
+        return relit(self._world, land, self._base[1], view)
+
     def _patch(self, land: Land, window: Window, view: View | None, facts: dict[str, Any]) -> str | bytes:
         """What is stale in a window of posts, with its picture where it is looked at."""
         head: dict[str, Any] = {"is": "stale", "window": window.as_list(), **facts}
-        if view is None:
+        # A picture without light is the same in any.
+        if view is None or (view.plain and set(facts["layers"]) == {"shade"}):
             return json.dumps(head)
         scale = 2.0**view.level
         pixels = Window(
@@ -114,19 +123,14 @@ class Patches:
         pixels = pixels.meet(seen)
         if pixels.empty or pixels.rows * pixels.cols > MOST_PATCH_PIXELS:
             return json.dumps(head)
-        contour = None if view.contour_m == "auto" else view.contour_m
-        show = Show(
-            contour,
-            view.water,
-            view.growth,
-            view.shadows,
-            view.overlays,
-            view.keep_to,
-            view.cover,
-            view.rule,
-            view.guise,
-            view.tide,
-        )
-        picture = plan_pixels(self._world, land, view.level, pixels, show).tobytes()
-        head |= {"is": "patch", "level": view.level, "pixels": pixels.as_list(), "shown": view.shown}
+        turned = view.sun is not None and set(facts["layers"]) == {"shade"}
+        draw = self._turned if turned else partial(plan_pixels, self._world)
+        picture = draw(land, view.level, pixels, view).tobytes()
+        head |= {
+            "is": "patch",
+            "level": view.level,
+            "pixels": pixels.as_list(),
+            "shown": view.shown,
+            "plain": view.plain,
+        }
         return pack(head, picture)

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, TypeVar
+from typing import Annotated, Literal
 
-from fastapi import Depends, Query, Request, Response
+from fastapi import Query, Request, Response
 from fastapi.responses import StreamingResponse
-from pydantic import BaseModel, Field, TypeAdapter, ValidationError
+from pydantic import Field, TypeAdapter
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import Window
@@ -16,15 +16,13 @@ from fernfield.web.kernel.parts import TheLand, TheStudio, TheTract, job_answer,
 from fernfield.web.kernel.pictures import level_window, plan_rgb, png_of, tile_webp
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.windows import TheWindow
-from fernfield.work.cover.ruling import Rule
+from fernfield.web.page.showing import Shown
 from fernfield.work.ground.packing import asc_of
-from fernfield.work.house import HOUSE
 from fernfield.work.kernel.posts.layers import HEIGHT
-from fernfield.work.kernel.refused import refused
 from fernfield.work.kernel.rows import Coordinate, RevisionNumber
 from fernfield.work.kernel.writing.ledger import Edited
-from fernfield.work.plots.keep import KeepTo
 from fernfield.work.seen.overlaid import FigureTold, Legend, OldLegend, labels, legend, legends
+from fernfield.work.seen.plan import sunlit_pixels
 from fernfield.work.seen.sections import LineSection, Section, line_section, section
 from fernfield.work.seen.show import Show
 from fernfield.work.seen.spot import Levels, SpotTold, levels, spot
@@ -44,47 +42,6 @@ MOST_POSTS = 4_097 * 4_097
 
 Metres = Annotated[float, Query(ge=-1e7, le=1e7)]
 AtTide = Annotated[Tide | None, Query(description="at which the sea is shown")]
-
-
-def _show(
-    contour_m: Annotated[
-        Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)] | Literal["auto"],
-        Query(description="the interval in metres, 0 for none; auto for what suits the zoom and the relief"),
-    ] = 2.0,
-    water: bool = True,
-    growth: bool = True,
-    shadows: bool = True,
-    overlays: Annotated[str, Query(max_length=200, description="names with commas between")] = "",
-    keep_to: Annotated[str, Query(max_length=4000, description="what a stroke keeps to, as JSON")] = "",
-    cover: Annotated[str, Query(max_length=40, description="whose share is mapped, for the overlay share")] = "",
-    rule: Annotated[str, Query(max_length=4000, description="for covers, as JSON, for the overlay rule")] = "",
-    guise: Annotated[str, Query(max_length=40, description="as which the covers are looked at")] = "",
-    tide: AtTide = None,
-) -> Show:
-    names = tuple(name for name in overlays.split(",") if name)
-    for name in names:
-        if name not in HOUSE.overlays:
-            raise InvalidInput(f"overlays must be among {', '.join(HOUSE.overlays)}, not {name!r}", "overlays")
-    return Show(
-        None if contour_m == "auto" else contour_m, water, growth, shadows, names,
-        _as_json(KeepTo, keep_to, "keep_to", "what a stroke keeps to"), cover or None,
-        _as_json(Rule, rule, "rule", "a rule for covers"), guise or None, tide,
-    )  # fmt: skip
-
-
-M = TypeVar("M", bound=BaseModel)
-
-
-def _as_json(model: type[M], text: str, field: str, what: str) -> M | None:
-    """A model that a query says as JSON; None for nothing. Raises InvalidInput."""
-    try:
-        return model.model_validate_json(text) if text else None
-    except ValidationError as error:
-        words = refused(error.errors(), model)[0].message
-        raise InvalidInput(f"{field} must be {what}, as JSON: {words}", field) from error
-
-
-Shown = Annotated[Show, Depends(_show)]
 
 
 @seen.post("/strokes")
@@ -175,6 +132,24 @@ def plan_tile(request: Request, land: TheLand, level: Level, row: Pixel, col: Pi
     return drawn.answer(request, land[0], lambda: tile_webp(*land, level, row, col, show))
 
 
+@seen.get("/sunlit.png", response_class=Response)
+def sunlit(
+    request: Request, seen_land: TheLand, window: TheWindow, show: Shown,
+    step: Annotated[int, Query(ge=1, le=128, description="1, 2, 4, … posts to a pixel")] = 1,
+) -> Response:  # fmt: skip
+    """How much of the sun reaches the ground, 255 for all of it: red past hills, green past what grows there too."""
+    world, land = seen_land
+    if step & (step - 1) or window.row0 % step or window.col0 % step:
+        raise InvalidInput(
+            f"step must be 1, 2, 4, …, and row0 and col0 whole numbers of steps, not {step} from row {window.row0} and "
+            f"column {window.col0}", "step",
+        )  # fmt: skip
+    if (pixels := -(-window.rows // step) * -(-window.cols // step)) > MOST_POSTS // 4:
+        raise InvalidInput(f"at most {MOST_POSTS // 4} pixels can be asked for at once, not {pixels}", "step")
+    drawn: DrawnTiles = request.app.state.drawn
+    return drawn.answer(request, world, lambda: png_of(sunlit_pixels(world, land, window, step, show)), "image/png")
+
+
 @seen.get("/line")
 def line(
     land: TheLand,
@@ -207,7 +182,7 @@ def contour_labels(
         return []
     if part.rows * part.cols > 4_000_000:
         raise InvalidInput(f"at most 4,000,000 pixels can be asked for at once, not {part.rows * part.cols}", "row1")
-    interval = Show(None if contour_m == "auto" else contour_m).interval(land[1], level)
+    interval = Show(contour_m=contour_m).interval(land[1], level)
     return labels(*land, level, part, interval)
 
 

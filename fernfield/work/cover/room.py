@@ -5,6 +5,7 @@ from __future__ import annotations
 from fernfield.core.checks import covers
 from fernfield.core.cover.tools import COVER, COVER_TOOLS
 from fernfield.work.cover.guises import GUISES
+from fernfield.work.cover.overlays import OVERLAYS
 from fernfield.work.cover.packing import COVERS_PART, cover_facts, put_rules
 from fernfield.work.cover.rows import COVERS
 from fernfield.work.cover.ruling import COVER_RULES, RULE_SETS
@@ -24,6 +25,7 @@ ROOM = Room(
         Check("covers meeting", lambda world: covers.meetings(list(meetings_of(world)))),
         Check("repetition", lambda world: covers.repetition(tiles_of(world))),
     ),
+    overlays=OVERLAYS,
     parts=(COVERS_PART,),
     gives=Gives(takes_up=cover_share, paces=paces),
     manifest=lambda world: {

@@ -9,6 +9,7 @@ import numpy as np
 from fernfield.core.brush.tool import HEIGHT
 from fernfield.core.checks.finding import Finding, Lopsided
 from fernfield.core.checks.ground import lopsided
+from fernfield.core.drawing.overlays import OVERLAYS
 from fernfield.core.grid import Window
 from fernfield.core.ground.openings import HOLE, OPENING
 from fernfield.core.ground.tools import GROUND_TOOLS
@@ -22,7 +23,7 @@ from fernfield.work.ground.weathering import weather
 from fernfield.work.kernel.jobs import JobKind
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import Layer
-from fernfield.work.kernel.rooms import Check, Room
+from fernfield.work.kernel.rooms import Check, Laid, Room
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import SYMMETRY
 
@@ -79,6 +80,7 @@ ROOM = Room(
         Layer(OPENING, seen=OPENING, gathers=False, touched=lambda world, tool, subject: [(OPENING, tool.sign)]),
     ),
     tools=tuple(GROUND_TOOLS.values()),
+    overlays=tuple(Laid(one) for one in OVERLAYS.values()),
     checks=(Check("symmetry", _fair),),
     parts=(HEIGHTS_PART, OPENINGS_PART),
     obstacles=_opening_obstacles,

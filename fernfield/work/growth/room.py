@@ -7,6 +7,7 @@ from fernfield.core.growth.tools import GLADE, GROWTH, GROWTH_TOOLS, SPARE
 from fernfield.work.growth.findings import troubles_of
 from fernfield.work.growth.hand import TOUCHED
 from fernfield.work.growth.load import TARGET, switch_of
+from fernfield.work.growth.overlays import OVERLAYS
 from fernfield.work.growth.packing import GROWTH_PART, manifest, put_models
 from fernfield.work.growth.rows import KINDS, MIXES
 from fernfield.work.growth.sowing import told, touched
@@ -24,6 +25,7 @@ ROOM = Room(
         Layer(GLADE, seen=GROWTH, carried="growth", touched=lambda world, tool, subject: [(GLADE, tool.sign)]),
     ),
     tools=tuple(GROWTH_TOOLS.values()),
+    overlays=OVERLAYS,
     parts=(GROWTH_PART, SWARDS_PART),
     checks=(
         Check("growth", lambda world: growth.troubled(list(troubles_of(world)))),

@@ -136,6 +136,21 @@ class Given:
         return cls(**found)
 
 
+MarkOf = Callable[["OpenWorld", Land, Window, int, Any], FloatArray | None]
+
+
+@dataclass(frozen=True)
+class Laid:
+    """An overlay, and for one of a share that its room knows, what that is.
+
+    of : gives 0 to 1 for every so-many-th post of a window; None where there is nothing to be told. It is told what is
+        shown last (`work.seen.show.Show`), whose fields are the rooms' own
+    """
+
+    overlay: Overlay
+    of: MarkOf | None = None
+
+
 @dataclass(frozen=True)
 class Room:
     """What one stage (or the house itself) brings.
@@ -150,7 +165,7 @@ class Room:
     layers: tuple[Layer, ...] = ()
     tools: tuple[Tool, ...] = ()
     checks: tuple[Check, ...] = ()
-    overlays: tuple[Overlay, ...] = ()
+    overlays: tuple[Laid, ...] = ()
     parts: tuple[PackagePart, ...] = ()
     gives: Gives = Gives()
     obstacles: Obstacles | None = None
@@ -186,7 +201,12 @@ class House:
 
     @cached_property
     def overlays(self) -> dict[str, Overlay]:
-        return {overlay.name: overlay for room in self.rooms for overlay in room.overlays}
+        return {name: laid.overlay for name, (_, laid) in self.laid.items()}
+
+    @cached_property
+    def laid(self) -> dict[str, tuple[str, Laid]]:
+        """Every overlay by its name: the room that it is of, and what it shows."""
+        return {laid.overlay.name: (room.name, laid) for room in self.rooms for laid in room.overlays}
 
     @cached_property
     def given(self) -> Given:

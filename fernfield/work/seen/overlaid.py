@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from dataclasses import replace
-from functools import partial
 
 import cv2
 import numpy as np
@@ -13,33 +11,15 @@ from typing_extensions import TypedDict
 
 from fernfield.core.brush.keep import within
 from fernfield.core.drawing.labels import contour_labels
-from fernfield.core.drawing.overlays import (
-    DENSE_PER_HA,
-    DENSE_PER_M2,
-    HIGHEST_ORDER,
-    SLOPE_CLASSES,
-    TINTS,
-    WIDEST_M2,
-    Seen,
-    draw_openings,
-    tint_range,
-)
+from fernfield.core.drawing.overlays import SLOPE_CLASSES, TINTS, Seen, draw_openings, tint_range
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.ground.openings import OPENING
 from fernfield.core.light.relief import slope_degrees
-from fernfield.work.cover.rows import covers_of
-from fernfield.work.cover.shares import met_by, shares_at
-from fernfield.work.growth.sowing import density_at
-from fernfield.work.growth.swards import cover_density
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.keep import kept_by
 from fernfield.work.seen.show import Show
-from fernfield.work.water.draining import drainage_of
-from fernfield.work.water.flowing import wading
-from fernfield.work.water.rows import tide_level
-from fernfield.work.water.standing import between_tides
 
 SPIKES_TO_LEVEL = 2
 """Coarser pictures do not look for single posts."""
@@ -65,7 +45,7 @@ def lay_over(
                 single = land.read(HEIGHT, posts)
             needs = {need for overlay in wanted for need in overlay.needs}
             kept = _kept(world, land, level, part, show) if "kept" in needs else None
-            marks = _marks(world, land, level, part, show, needs)
+            marks = _marks(world, land, level, part, show)
         first = ((posts.row0 + 1) / scale - part.row0, (posts.col0 + 1) / scale - part.col0)
         seen = Seen(
             heights, land.grid.spacing * scale, low, high, part.row0, part.col0, single, first, 1 / scale,
@@ -116,7 +96,7 @@ def _kept(world: OpenWorld, land: Land, level: int, part: Window, show: Show) ->
     return _at_pixels_of(level, part, within_posts)
 
 
-def _at_pixels_of(level: int, part: Window, give: Callable[[Window, int], FloatArray]) -> FloatArray:
+def _at_pixels_of(level: int, part: Window, give: Callable[[Window, int], FloatArray | None]) -> FloatArray | None:
     """What is known of posts, at every pixel of a picture; `give` has it for every so-many-th post of a window."""
     step = 2**level if level > 0 else 1
     fine = 2**-level if level < 0 else 1
@@ -127,6 +107,8 @@ def _at_pixels_of(level: int, part: Window, give: Callable[[Window, int], FloatA
         (-(-part.col1 // fine) + 2) * step,
     )
     found = give(window, step)
+    if found is None:
+        return None
     if fine > 1:
         big = cv2.resize(found, (found.shape[1] * fine, found.shape[0] * fine), interpolation=cv2.INTER_NEAREST)
         found = np.asarray(big, np.float32)
@@ -134,45 +116,17 @@ def _at_pixels_of(level: int, part: Window, give: Callable[[Window, int], FloatA
     return np.asarray(found[row : row + part.rows, col : col + part.cols], np.float32)
 
 
-def _catchments(world: OpenWorld, land: Land, window: Window, step: int) -> FloatArray:
-    area = drainage_of(world, land, "catchment_m2", window, step)
-    return np.asarray(np.clip(np.log(np.maximum(area, 1)) / math.log(WIDEST_M2), 0, 1), np.float32)
-
-
-def _marks(
-    world: OpenWorld, land: Land, level: int, part: Window, show: Show, wanted: set[str]
-) -> dict[str, FloatArray]:
-    """The shares that overlays ask for. What they name may have gone just now: a picture is drawn all the same."""
+def _marks(world: OpenWorld, land: Land, level: int, part: Window, show: Show) -> dict[str, FloatArray]:
+    """What rooms know of the shares that are shown, at every pixel."""
     marks = {}
-    covers = {key: at for at, (key, _) in enumerate(covers_of(world))}
-    if "share" in wanted and show.cover in covers:
-        at = covers[show.cover]
-        marks["share"] = _at_pixels_of(
-            level, part, lambda window, step: shares_at(world, land, window, step)[at].copy()
-        )  # fmt: skip
-    if "density" in wanted:
-        marks["density"] = _at_pixels_of(
-            level, part, lambda window, step: np.minimum(density_at(world, land, window, step) / DENSE_PER_HA, 1)
-        )  # fmt: skip
-    if "catchment" in wanted:
-        marks["catchment"] = _at_pixels_of(level, part, partial(_catchments, world, land))
-    if "streams" in wanted:
-        marks["streams"] = _at_pixels_of(
-            level, part,
-            lambda window, step: np.minimum(drainage_of(world, land, "order", window, step) / HIGHEST_ORDER, 1),
-        )  # fmt: skip
-    if "tide" in wanted:
-        marks["tide"] = _at_pixels_of(level, part, lambda window, step: between_tides(world, land, window, step))
-    if "wading" in wanted:
-        marks["wading"] = _at_pixels_of(level, part, partial(wading, world, land, sea_m=tide_level(world, show.tide)))
-    if "sward" in wanted:
-        marks["sward"] = _at_pixels_of(
-            level, part, lambda window, step: np.minimum(cover_density(world, land, window, step) / DENSE_PER_M2, 1)
-        )  # fmt: skip
-    if "rule" in wanted and show.rule is not None and show.rule.cover in covers:
-        # Alone, and also where its cover is the base: as a rule for another cover would be.
-        alone = show.rule.model_copy(update={"off": False})
-        marks["rule"] = _at_pixels_of(level, part, lambda window, step: met_by(world, land, window, step, alone))
+    for name in show.overlays:
+        _, laid = world.house.laid.get(name, ("", None))
+        if laid is None or laid.of is None:
+            continue
+        of = laid.of
+        found = _at_pixels_of(level, part, lambda window, step, of=of: of(world, land, window, step, show))  # type: ignore[misc]
+        if found is not None:
+            marks[name] = found
     return marks
 
 

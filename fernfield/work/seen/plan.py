@@ -4,18 +4,21 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
+from weakref import WeakKeyDictionary
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from fernfield.core.cover.shares import compose_colours, compose_shares
-from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan, draw_stamps
+from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan, draw_stamps, lay_light, shade_stamps
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.growth.shapes import FORMS, VARIANTS
 from fernfield.core.growth.spacing import HECTARE_M2
+from fernfield.core.light.daylight import Daylight, daylight
 from fernfield.core.light.shadow import casters, reach_posts, shaded_by, sunlit
 from fernfield.core.water.liquids import Liquid
 from fernfield.work.cover.guises import in_guise, kinds_in_guise
@@ -55,20 +58,11 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
     """
     if not FINEST_LEVEL <= level <= COARSEST_LEVEL:
         raise InvalidInput(f"level must be {FINEST_LEVEL} to {COARSEST_LEVEL}, not {level}", "level")
-    fine = max(1, 2**-level) if level < 0 else 1
-    step = 2**level if level > 0 else 1
-    light = world.only(LIGHT)
-    # The posts that the picture is drawn from: one beyond the part, two where it is refined.
-    halo = 2 if fine > 1 else 1
-    posts = Window(
-        (part.row0 // fine - halo) * step,
-        (part.col0 // fine - halo) * step,
-        (-(-part.row1 // fine) + halo) * step,
-        (-(-part.col1 // fine) + halo) * step,
-    )
+    fine, step, halo, posts = _posts_of(level, part)
+    day = show.day(world)
     with world.lock:
         heights = land.seen(HEIGHT, posts, step)
-        lit = _lit(land, posts, step, light.sun_bearing_deg, light.sun_height_deg) if show.shadows else None
+        lit = _lit(land, posts, step, day) if show.shadows and not show.plain else None
         interval = show.interval(land, level)
         water = world.surface(land, posts, step, sea_m=tide_level(world, show.tide)) if show.water else None
         liquids = list(liquids_over(world, land, posts, step)) if show.water else []
@@ -90,16 +84,13 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
     if lit is None:
         lit = np.full(heights.shape, 255, np.uint8)
     inner = slice(halo, -halo), slice(halo, -halo)
+    drawn = _drawn(heights, fine, halo, part)
     if fine == 1:
-        drawn = heights
         ground, lit = ground[:, inner[0], inner[1]], lit[inner]
         water = None if water is None else water[inner]
         liquids = [(wet[inner], name) for wet, name in liquids]
     else:
-        offset = part.row0 - (part.row0 // fine) * fine, part.col0 - (part.col0 // fine) * fine
-        drawn = _refined(
-            heights, fine, halo, (offset[0] - 1, offset[1] - 1), (part.rows + 2, part.cols + 2), cv2.INTER_CUBIC
-        )
+        offset = _offset(fine, part)
         lit = _refined(lit, fine, halo, offset, part.shape, cv2.INTER_LINEAR)
         if water is not None:
             water = _refined(water, fine, halo, offset, part.shape, cv2.INTER_NEAREST)
@@ -111,16 +102,15 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         # Close up the ground has texture; from further off its mean, which is the colour.
         shares = compose_shares(laid.painted, laid.ruled, heights.shape, laid.under) if known is None else known
         fine_shares = np.stack([_refined(s, fine, halo, offset, part.shape, cv2.INTER_LINEAR) for s in shares])
-        rows, cols = (np.arange(a, b) / fine for a, b in ((part.row0, part.row1), (part.col0, part.col1)))
-        ground *= textured(world, land, fine_shares, rows, cols)
-    look = PlanLook(light.sun_bearing_deg, light.sun_height_deg, None, interval)
+        at: list[Any] = [np.arange(a, b) / fine for a, b in ((part.row0, part.row1), (part.col0, part.col1))]
+        ground *= textured(world, land, fine_shares, *at)
+    metres = land.grid.spacing * step / fine
     picture = draw_plan(
         drawn,
-        land.grid.spacing * step / fine,
+        metres,
         ground[:, : part.rows, : part.cols],
-        lit[: part.rows, : part.cols],
-        look,
-        (),
+        None if show.plain else daylight(drawn, metres, lit[: part.rows, : part.cols], day),
+        PlanLook(None, interval),
         (part.row0, part.col0),
         None if water is None else water[: part.rows, : part.cols],
     )
@@ -133,12 +123,79 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         ink(picture, FOAM, streams.marks * 0.7)
     # Overlays say something of the ground: growth stands over them.
     lay_over(world, land, level, part, show, drawn, picture)
-    draw_stamps(picture, stamps, light.sun_bearing_deg)
+    draw_stamps(picture, stamps, None if show.plain else day.bearing)
     scale = 2.0**level
     void = land.void(np.arange(part.row0, part.row1) * scale, np.arange(part.col0, part.col1) * scale)
     if void is not None:
         picture[void] = 0
     return picture
+
+
+@dataclass(frozen=True, slots=True)
+class Unlit:
+    """The plan of a part without its light, and what light needs to be put on it: the heights of its pixels and of
+    those around [m], and their side [m]."""
+
+    level: int
+    part: Window
+    picture: ByteArray
+    heights: FloatArray
+    metres: float
+
+
+def unlit(world: OpenWorld, land: Land, level: int, part: Window, show: Show) -> Unlit:
+    """As `plan_pixels`, for a light that is turned: what it does not change is drawn once."""
+    picture = plan_pixels(world, land, level, part, show.model_copy(update={"plain": True}))
+    fine, step, halo, posts = _posts_of(level, part)
+    with world.lock:
+        heights = land.seen(HEIGHT, posts, step)
+    return Unlit(level, part, picture, _drawn(heights, fine, halo, part), land.grid.spacing * float(2.0**level))
+
+
+def relit(world: OpenWorld, land: Land, drawn: Unlit, show: Show) -> ByteArray:
+    """The plan of a part in the light that is shown. Growth takes the light of its ground here."""
+    day, part = show.day(world), drawn.part
+    fine, step, halo, posts = _posts_of(drawn.level, part)
+    if show.shadows:
+        with world.lock:
+            lit = _lit(land, posts, step, day)
+        if fine == 1:
+            lit = lit[halo:-halo, halo:-halo]
+        else:
+            lit = _refined(lit, fine, halo, _offset(fine, part), part.shape, cv2.INTER_LINEAR)
+    else:
+        lit = np.full(part.shape, 255, np.uint8)
+    picture = drawn.picture.copy()
+    lay_light(picture, daylight(drawn.heights, drawn.metres, lit, day))
+    return picture
+
+
+def _posts_of(level: int, part: Window) -> tuple[int, int, int, Window]:
+    """How a picture of a level lies on the posts: pixels to a post, posts to a pixel, how many of the latter around it
+    are looked at (one, two where it is refined), and all the posts that are."""
+    fine, step = max(1, 2**-level) if level < 0 else 1, 2**level if level > 0 else 1
+    halo = 2 if fine > 1 else 1
+    posts = Window(
+        (part.row0 // fine - halo) * step,
+        (part.col0 // fine - halo) * step,
+        (-(-part.row1 // fine) + halo) * step,
+        (-(-part.col1 // fine) + halo) * step,
+    )
+    return fine, step, halo, posts
+
+
+def _offset(fine: int, part: Window) -> tuple[int, int]:
+    """How many pixels past its first post a part begins."""
+    return part.row0 - (part.row0 // fine) * fine, part.col0 - (part.col0 // fine) * fine
+
+
+def _drawn(heights: FloatArray, fine: int, halo: int, part: Window) -> FloatArray:
+    """The heights of a part's pixels, and one around, from those of its posts."""
+    if fine == 1:
+        return heights
+    row, col = _offset(fine, part)
+    shape = part.rows + 2, part.cols + 2
+    return np.asarray(_refined(heights, fine, halo, (row - 1, col - 1), shape, cv2.INTER_CUBIC), np.float32)
 
 
 def ink(picture: ByteArray, colour: tuple[int, int, int], share: FloatArray) -> None:
@@ -171,7 +228,42 @@ def _refined(values: Any, fine: int, halo: int, offset: tuple[int, int], shape: 
     )
 
 
-def _lit(land: Land, posts: Window, step: int, bearing: float, height: float) -> ByteArray:
+def sunlit_pixels(world: OpenWorld, land: Land, part: Window, step: int, show: Show) -> ByteArray:
+    """How much of the sun reaches each `step`-th post of a window: 255 for all of it, 0 for none.
+
+    step : a power of two, which divides the window's first row and column
+
+    Returns
+    -------
+    shape (rows, cols, 3): past the ground alone, past what grows there too where that is shown, and 0
+    """
+    day, level = show.day(world), step.bit_length() - 1
+    with world.lock:
+        lit = np.ascontiguousarray(_lit(land, part, step, day))
+        near = show.growth and level <= SINGLE_PLANTS_TO_LEVEL
+        pixels = Window(part.row0 // step, part.col0 // step, -(-part.row1 // step), -(-part.col1 // step))
+        stamps = _crowns(world, land, level, pixels, show) if near else []
+    grown_over = lit.copy()
+    shade_stamps(grown_over, stamps, day.bearing)
+    return np.stack([lit, grown_over, np.zeros_like(lit)], axis=2)
+
+
+_CROWNS: WeakKeyDictionary[OpenWorld, tuple[object, list[Stamp]]] = WeakKeyDictionary()
+"""What grew where it was last asked for: the sun is turned often over growth that stays as it is."""
+
+
+def _crowns(world: OpenWorld, land: Land, level: int, part: Window, show: Show) -> list[Stamp]:
+    of = world.state_name(), land.id, level, part, show.guise
+    known = _CROWNS.get(world)
+    if known is not None and of[0] is not None and known[0] == of:
+        return known[1]
+    stamps = _stamps(world, land, level, part, kinds_in_guise(world, show.guise))
+    _CROWNS[world] = of, stamps
+    return stamps
+
+
+def _lit(land: Land, posts: Window, step: int, day: Daylight) -> ByteArray:
+    bearing, height = day.bearing, day.height
     low, _ = land.height_range(posts)
     _, high = land.all_heights()
     reach = reach_posts(high - low, land.grid.spacing, height)

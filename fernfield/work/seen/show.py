@@ -1,42 +1,62 @@
-"""What the plan shows: chosen by whoever looks at it, not a part of the world."""
+"""What is shown of a world: chosen by whoever looks at it, not a part of the world.
+
+One model for all who ask: a query, a page's socket, a picture made by a script. A new setting is a field here, and a
+label where a person chooses it.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
 
 from fernfield.core.drawing.contours import interval_for
 from fernfield.core.drawing.overlays import tint_range
+from fernfield.core.light.daylight import Daylight
 from fernfield.work.cover.ruling import Rule
 from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.rows import Key
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.light.rows import LIGHT, Light
 from fernfield.work.plots.keep import KeepTo
 from fernfield.work.water.rows import Tide
 
+Interval = Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)] | Literal["auto"]
+OverlayName = Annotated[str, Field(max_length=40)]
 
-@dataclass(frozen=True, slots=True)
-class Show:
-    """What the plan shows.
 
-    contour_m : the interval, 0 for none, None for what suits the zoom and the relief [m]
-    overlays : by name; keep_to : of the stroke
-    tide : at which the sea is shown, None: at its level
-    cover : whose share is mapped; rule : for covers, which is tried out; guise : that is looked at before it is set
-    """
+class Show(BaseModel):
+    """What the plan shows."""
 
-    contour_m: float | None = 2.0
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+    contour_m: Annotated[
+        Interval, Field(description="the interval in metres, 0 for none; auto for what suits the zoom and the relief")
+    ] = 2.0
     water: bool = True
     growth: bool = True
     shadows: bool = True
-    overlays: tuple[str, ...] = ()
-    keep_to: KeepTo | None = None
-    cover: str | None = None
-    rule: Rule | None = None
-    guise: str | None = None
-    tide: Tide | None = None
+    overlays: Annotated[tuple[OverlayName, ...], Field(max_length=32, description="by name")] = ()
+    keep_to: Annotated[KeepTo | None, Field(description="what a stroke keeps to")] = None
+    cover: Annotated[Key | None, Field(description="whose share is mapped, for the overlay share")] = None
+    rule: Annotated[Rule | None, Field(description="a rule for covers, for the overlay rule")] = None
+    guise: Annotated[Key | None, Field(description="as which the covers are looked at")] = None
+    tide: Annotated[Tide | None, Field(description="at which the sea is shown")] = None
+    sun: Annotated[Light | None, Field(description="the light, looked at before it is set")] = None
+    plain: Annotated[
+        bool,
+        Field(description="colours without light, for whoever lights them; alpha says what of water is the bottom's"),
+    ] = False
 
     def interval(self, land: Land, level: int) -> float:
         """The interval of contours in a picture of a level, 0 for none. [m]"""
-        if self.contour_m is not None:
+        if self.contour_m != "auto":
             return self.contour_m
         # Rounded outwards, so that not every stroke changes the interval.
         low, high = tint_range(*land.all_heights())
         return interval_for(land.grid.spacing * 2.0**level, low, high, min(land.grid.width, land.grid.depth))
+
+    def day(self, world: OpenWorld) -> Daylight:
+        """The light that the world is shown in."""
+        light = self.sun or world.only(LIGHT)
+        return Daylight(light.sun_bearing_deg, light.sun_height_deg)

@@ -16,6 +16,7 @@ from fernfield.core.drawing.overlays import Overlay, Seen
 from fernfield.core.drawing.plan import PlanLook, draw_plan
 from fernfield.core.grid import ByteArray, FloatArray
 from fernfield.core.landforms.landform import Ground, Landform
+from fernfield.core.light.daylight import Daylight, daylight
 from fernfield.core.noise import plain_spots
 from fernfield.core.settings import Setting, Values
 
@@ -208,15 +209,14 @@ def overlaid(overlay: Overlay) -> ByteArray:
     colours = np.empty((3, HIGH, WIDE), np.float32)
     colours[:] = np.array([168, 166, 115], np.float32)[:, None, None]
     lit = np.full((HIGH, WIDE), 255, np.uint8)
-    out = draw_plan(heights, 1.0, colours, lit, PlanLook(315, 34, -100.0, 0.0))
+    out = draw_plan(heights, 1.0, colours, daylight(heights, 1.0, lit, Daylight(315, 34)), PlanLook(-100.0, 0.0))
     posts = heights[::POST_PIXELS, ::POST_PIXELS].copy()
     posts[HIGH // POST_PIXELS // 2, 210 // POST_PIXELS] += 20
     kept = np.clip((x[1:-1, 1:-1] - 110) / 20, 0, 1).astype(np.float32)
     seen = Seen(
         heights, 1.0, 0.0, 24.0, 0, 0, posts, (POST_PIXELS - 1, POST_PIXELS - 1), POST_PIXELS, POST_PIXELS, kept,
-        {"share": kept, "density": kept * 0.8, "sward": kept * 0.6, "catchment": kept * 0.7, "streams": kept * 0.5,
-         "tide": (kept > 0.5).astype(np.float32), "wading": np.rint(kept * 2).astype(np.float32) / 2,
-         "rule": np.clip((heights[1:-1, 1:-1] - 6) / 6, 0, 1).astype(np.float32)},
+        # Of a share that a room knows: more and more to the east.
+        dict.fromkeys(overlay.needs - {"posts", "kept"}, kept * np.float32(0.8)),
     )  # fmt: skip
     overlay.draw(out, seen)
     return np.ascontiguousarray(out[..., :3])
@@ -247,5 +247,5 @@ def formed(form: Landform, settings: Values | None = None, wide: int = WIDE) -> 
     colours = np.empty((3, HIGH, wide), np.float32)
     colours[:] = np.array([168, 166, 115], np.float32)[:, None, None]
     lit = np.full((HIGH, wide), 255, np.uint8)
-    out = draw_plan(heights, spacing, colours, lit, PlanLook(315, 34, 0.0, 0.0))
+    out = draw_plan(heights, spacing, colours, daylight(heights, spacing, lit, Daylight(315, 34)), PlanLook(0.0, 0.0))
     return np.ascontiguousarray(out[..., :3])

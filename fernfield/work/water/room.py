@@ -8,6 +8,7 @@ from fernfield.work.kernel.rooms import Check, Gives, Room
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.water.findings import hollow_findings, stream_findings, water_findings
 from fernfield.work.water.flowing import surface
+from fernfield.work.water.overlays import OVERLAYS
 from fernfield.work.water.rows import OWN_LIQUIDS, POOLS, STREAMS, WATER, liquids_of, sea_of
 from fernfield.work.water.standing import tides
 
@@ -29,6 +30,7 @@ def _manifest(world: OpenWorld) -> dict[str, Any]:
 ROOM = Room(
     "water",
     collections=(WATER, OWN_LIQUIDS, POOLS, STREAMS),
+    overlays=OVERLAYS,
     gives=Gives(sea_of=sea_of, surface=surface, tides=tides),
     checks=(Check("water", water_findings), Check("streams", stream_findings), Check("hollows", hollow_findings)),
     manifest=_manifest,

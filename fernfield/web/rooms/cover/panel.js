@@ -4,7 +4,7 @@ import { markWrong, send, sendAlso, settle } from "/static/js/kernel/forms.js";
 import { ask, say } from "/static/js/kernel/say.js";
 import { fetchPanel, turnTo, watchForm } from "/static/js/seen/bench.js";
 import { only, row, rows, subject } from "/static/js/seen/rows.js";
-import { heed, showAnew, state, watch } from "/static/js/seen/state.js";
+import { coloured, colourBy, heed, showAnew, state, watch } from "/static/js/seen/state.js";
 import { scaled, scaleOf, SPREAD, spreadAt, spreadFigure, spreadPath, unscaled } from "/static/js/seen/told/spread.js";
 
 /** @typedef {import("/static/js/types.js").CoverRule} Rule */
@@ -149,6 +149,7 @@ const canBeMet = ({ what, from, to }) =>
   what === "plot" || (Number.isFinite(from ?? to) && (what === "aspect" || Number(from ?? to) <= Number(to ?? from)));
 
 let timer = 0;
+let before = "";
 /** The rule that is open is shown alone on the map while its numbers are turned. */
 function tryOut() {
   clearTimeout(timer);
@@ -159,8 +160,9 @@ function tryOut() {
     const rule = open ? JSON.stringify(tidy([open])[0]) : null;
     if (rule === state.tried) return;
     state.tried = rule;
-    const others = state.show.overlays.filter((name) => name !== "rule");
-    state.show.overlays = rule ? [...others, "rule"] : others;
+    // What coloured the land before comes back when nothing is tried out any more.
+    if (rule && coloured() !== "rule") before = coloured();
+    colourBy(rule ? "rule" : coloured() === "rule" ? before : coloured());
     showAnew();
   }, 120);
 }

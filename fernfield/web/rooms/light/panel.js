@@ -29,6 +29,13 @@ function begin() {
     id("sun-sun_height_deg").value = String(clamp(Math.round(90 * (1 - Math.hypot(x, y) / RIM)), 1, 90));
     form.dataset.typed = "yes";
     placeSun();
+    look();
+  };
+  // Looked at before it is set: the land is drawn in it while the sun is turned.
+  const look = () => {
+    const [bearing, height] = ["bearing", "height"].map((name) => Number(id(`sun-sun_${name}_deg`).value));
+    if (height >= 1 && height <= 90)
+      state.sun = { sun_bearing_deg: ((bearing % 360) + 360) % 360, sun_height_deg: height };
   };
   drag(face, (event) => (turn(event), true), { move: (_, event) => turn(event), end: () => form.requestSubmit() });
   heldKeys(
@@ -40,15 +47,23 @@ function begin() {
       field.value = String((Number(field.value) + step + 360) % 360);
       form.dataset.typed = "yes";
       placeSun();
+      look();
       return true;
     },
     () => form.requestSubmit(),
   );
   form.addEventListener("input", placeSun);
+  // What was not taken is not looked at any more; what was comes as the world's own light.
+  form.addEventListener("htmx:afterRequest", (/** @type {any} */ event) => {
+    if (!event.detail.successful) state.sun = null;
+  });
   placeSun();
 }
 heed("panel", () => state.stage === "light" && begin());
 watch(
   () => state.at.light,
-  () => setTimeout(placeSun),
+  () => {
+    state.sun = null;
+    setTimeout(placeSun);
+  },
 );

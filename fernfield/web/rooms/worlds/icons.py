@@ -61,4 +61,6 @@ def plan_icon(world: OpenWorld, tract: Tract, x: float | None, y: float | None, 
     if not (grid.holds(x0, y0) and grid.holds(x0 + side, y0 + side)):
         words = f"the square must lie in the tract (0 to {grid.width:g}, 0 to {grid.depth:g})"
         raise InvalidInput(f"{words}, not {side:g} m from {x0:g}, {y0:g}", "side_m")
-    return _icon(plan_rgb(world, world.land_from(tract.row.id), SIDE, (x0, y0, x0 + side, y0 + side), Show(0.0)))
+    return _icon(
+        plan_rgb(world, world.land_from(tract.row.id), SIDE, (x0, y0, x0 + side, y0 + side), Show(contour_m=0))
+    )

@@ -8,6 +8,10 @@ export type KeepTo = Schemas["KeepTo-Input"] extends object ? Schemas["KeepTo-In
 /** What the API tells, by the names of its document. */
 export type Answers = Schemas;
 
+/** What is shown of a world, and the light that it is shown in. */
+export type Show = { [field: string]: any } & { overlays: string[] };
+export type Sun = { sun_bearing_deg: number; sun_height_deg: number };
+
 export type Setting = Schemas["SettingTold"];
 
 export type Tool = Omit<Schemas["ToolTold"], "subject"> & { subject: "" | "cover" | "mix" };
@@ -95,7 +99,13 @@ export interface Boot {
   teams: Schemas["Team"][];
   walkers: Record<string, { who: string; colour: string }>;
   walker: { wade_m: number; steepest_deg: number };
+  /** What is shown where nobody says otherwise. */
+  show: Show;
+  /** The figures of light on the ground. */
+  daylight: { sun_ink: Ink; sky_ink: Ink } & Record<string, any>;
 }
+
+type Ink = [number, number, number];
 
 export interface PageState {
   world: {
@@ -128,6 +138,7 @@ export interface PageState {
   mapped: string;
   tried: string | null;
   guise: string | null;
+  sun: Sun | null;
   sheet: string;
   folds: Record<string, boolean>;
   tabs: Record<string, string>;
@@ -146,7 +157,7 @@ export interface PageState {
   view: string;
   plan: { zoom: number; col: number; row: number } | null;
   camera: { x: number; y: number; away: number; bearing: number; tilt: number } | null;
-  show: {
+  show: Show & {
     contour_m: number | "auto";
     water: boolean;
     growth: boolean;
@@ -161,6 +172,7 @@ export interface PageState {
     detail: string;
     tide: string;
   };
+  lastOverlays: string[];
   shown: number;
   section: boolean;
   cursor: { x: number; y: number } | null;

@@ -52,8 +52,8 @@ NOTHING = "Nothing changed"
 
 
 class Edited(TypedDict):
-    """An outcome as the API tells it. `window` is [row0, col0, row1, col1]; `words` are the logbook's; where nothing was
-    `changed`, the revision is one that was there before."""
+    """An outcome as the API tells it. `window` is [row0, col0, row1, col1]; `words` are the logbook's; where
+    nothing was `changed`, the revision is one that was there before."""
 
     revision: int
     changed: bool

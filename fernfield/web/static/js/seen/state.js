@@ -100,8 +100,9 @@ const page = {
   /** The cover whose share the map shows, and the rule that is tried out on it, as JSON. */
   mapped: "",
   tried: /** @type {string | null} */ (null),
-  /** The guise that the map is looked at in, before it is set. */
+  /** The guise, and the light, that the map is looked at in before it is set. */
   guise: /** @type {string | null} */ (null),
+  sun: /** @type {import("../types.js").Sun | null} */ (null),
   /** What a press on the map does instead of the tool: "put" or "choose" a plant. */
   way: "",
   /** Kinds of growth that the tools leave alone, and kinds that the overlook leaves out. */
@@ -129,13 +130,12 @@ const page = {
   view: kept.view || "plan",
   plan: kept.plan || null,
   camera: kept.camera || null,
+  // What the server draws by, and what only the page does.
   show: {
+    ...boot.show,
     contour_m: "auto",
-    water: true,
-    growth: true,
     wind: false,
     bare: false,
-    shadows: true,
     edges: true,
     above: true,
     labels: true,
@@ -150,6 +150,8 @@ const page = {
       ? { overlays: (kept.show.overlays ?? []).filter((/** @type {string} */ name) => name !== "rule") }
       : {}),
   },
+  /** The overlays that were looked at last. @type {string[]} */
+  lastOverlays: kept.lastOverlays || [],
   /** Counts up whenever something else is shown. */
   shown: 0,
   section: kept.section ?? true,
@@ -221,7 +223,7 @@ export const state = /** @type {import("../types.js").PageState} */ (Alpine.stor
 /** What the browser keeps of the page. @type {string[]} */
 const KEPT = [
   ...["stage", "tools", "brushes", "subjects", "view", "plan", "camera", "show", "section"],
-  ...["keepTo", "sheet", "folds", "tabs", "figures", "area", "lastArea", "kindsOff", "kindsHidden"],
+  ...["keepTo", "sheet", "folds", "tabs", "figures", "area", "lastArea", "kindsOff", "kindsHidden", "lastOverlays"],
 ];
 let timer = 0;
 /** Keep the view and the settings in the browser, soon. */
@@ -245,27 +247,53 @@ export const unitOf = (name) => TOOLS[name]?.unit || "%/s";
 /** Whether the present tool lays its work along a whole path and so has no brush. */
 export const lays = () => state.lays;
 
+/** What lies over the land besides what colours it. */
+const BESIDE = ["kept"];
+/** The overlay that colours the land, or "": one, since two cannot be told apart. */
+export const coloured = () => state.show.overlays.find((name) => !BESIDE.includes(name)) ?? "";
+/** Colour the land by an overlay, or by none. @param {string} name */
+export function colourBy(name) {
+  const beside = state.show.overlays.filter((one) => BESIDE.includes(one));
+  state.show.overlays = name ? [...beside, name] : beside;
+}
+
 /** Something else is shown on the plan. */
 export function showAnew() {
   state.shown += 1;
   keep();
 }
 
-/** What the plan's pictures are asked for with. @param {boolean} bare without contours and overlays @param {number | "auto"} contour the interval [m] */
-export function shownAs(bare, contour) {
-  const { water, shadows, overlays } = state.show;
-  const query = new URLSearchParams({
-    contour_m: String(bare ? 0 : contour),
-    water: String(water),
-    growth: String(state.grows),
-    shadows: String(shadows),
-  });
-  if (overlays.length && !bare) query.set("overlays", overlays.join(","));
-  if (overlays.includes("kept") && state.keepTo && !bare) query.set("keep_to", JSON.stringify(state.keepTo));
-  if (overlays.includes("share") && state.mapped && !bare) query.set("cover", state.mapped);
-  if (overlays.includes("rule") && state.tried && !bare) query.set("rule", state.tried);
-  if (state.guise) query.set("guise", state.guise);
-  if (state.show.tide) query.set("tide", state.show.tide);
+/** A picture of the land: lit, for the plan; plain, without any light, for what lights it itself; bare, without contours and overlays too. @typedef {"lit" | "plain" | "bare"} How */
+
+/** What the server is to show, as the API has it. @param {How} how @returns {import("../types.js").Show} */
+export function shown(how = "lit") {
+  const bare = how === "bare";
+  const overlays = bare ? [] : state.show.overlays;
+  const own = Object.entries(boot.show).map(([name, first]) => [
+    name,
+    (state.show[name] ?? "") === "" ? first : state.show[name],
+  ]);
+  return {
+    ...Object.fromEntries(own),
+    ...(bare ? { contour_m: 0 } : {}),
+    growth: state.grows,
+    overlays,
+    keep_to: overlays.includes("kept") ? state.keepTo : null,
+    cover: overlays.includes("share") ? state.mapped || null : null,
+    rule: overlays.includes("rule") && state.tried ? JSON.parse(state.tried) : null,
+    guise: state.guise,
+    sun: state.sun,
+    plain: how !== "lit",
+  };
+}
+
+/** The same for a query, with the revision that is looked at. @param {import("../types.js").Show} show */
+export function shownAs(show) {
+  const query = new URLSearchParams();
+  for (const [name, value] of Object.entries(show)) {
+    if (value === null || (Array.isArray(value) && !value.length)) continue;
+    query.set(name, Array.isArray(value) ? value.join(",") : typeof value === "object" ? JSON.stringify(value) : value);
+  }
   if (state.past !== null) query.set("at", String(state.past));
   return query;
 }

@@ -40,7 +40,20 @@ import "./told/places.js";
 import "./told/section.js";
 import "./told/telling.js";
 import { facts } from "./told/spot.js";
-import { actions, announce, boot, brush, heed, keep, showAnew, state, watch, landApi } from "./state.js";
+import {
+  actions,
+  announce,
+  boot,
+  brush,
+  coloured,
+  colourBy,
+  heed,
+  keep,
+  showAnew,
+  state,
+  watch,
+  landApi,
+} from "./state.js";
 import { endStroke, strokesKept } from "./hands/strokes.js";
 
 const base = `/api/worlds/${state.world.id}`;
@@ -81,14 +94,44 @@ Alpine.data("shown", () => ({
     Object.assign(state.show, { [field.name]: value });
     showAnew();
   },
+  /** The overlay that colours the land: one at a time. */
+  get chosen() {
+    return boot.overlays.find((one) => one.name === coloured());
+  },
+  get hint() {
+    return this.chosen?.help ?? "";
+  },
+  get help() {
+    return this.chosen ? `overlay.${this.chosen.name}` : null;
+  },
+  /** Those that were looked at last, the latest first. */
+  get last() {
+    return state.lastOverlays.map((name) => boot.overlays.find((one) => one.name === name)).filter(Boolean);
+  },
+  init() {
+    const field = /** @type {HTMLSelectElement} */ (id("overlay-choice"));
+    // Its options are put there by Alpine: what is chosen is said after them.
+    Alpine.effect(() => {
+      void state.lastOverlays.length;
+      const now = coloured();
+      queueMicrotask(() => Object.assign(field, { value: now }));
+    });
+  },
   /** @param {Event} event */
-  lay(event) {
-    const field = /** @type {HTMLInputElement} */ (event.target);
-    const left = state.show.overlays.filter((name) => name !== field.dataset.overlay);
-    state.show.overlays = field.checked ? [...left, field.dataset.overlay || ""] : left;
+  colour(event) {
+    const name = /** @type {HTMLSelectElement} */ (event.target).value;
+    colourBy(name);
+    if (name) state.lastOverlays = [name, ...state.lastOverlays.filter((one) => one !== name)].slice(0, MOST_LAST);
+    showAnew();
+  },
+  /** @param {Event} event */
+  keep(event) {
+    const left = state.show.overlays.filter((name) => name !== "kept");
+    state.show.overlays = /** @type {HTMLInputElement} */ (event.target).checked ? [...left, "kept"] : left;
     showAnew();
   },
 }));
+const MOST_LAST = 4;
 
 // The trail
 

@@ -1,6 +1,7 @@
 // Growth in three dimensions: plants as instances of the shapes that the server makes, simpler from further away.
 import * as THREE from "../../../vendor/three.js";
-import { detail, uniforms } from "./relief3d.js";
+import { LIT, uniforms } from "./light3d.js";
+import { detail } from "./relief3d.js";
 import { rows } from "../rows.js";
 import { boot, grid, heed, landApi, state, watch, xOf, yOf } from "../state.js";
 
@@ -21,11 +22,13 @@ const material = new THREE.ShaderMaterial({
   side: THREE.DoubleSide,
   vertexShader: `
     attribute vec4 dry; attribute float tinted; attribute float sway;
-    uniform vec3 sun; uniform float wind; varying vec3 ink; varying float away;
+    ${LIT}
+    uniform float wind; varying vec3 ink; varying float away;
     void main() {
       mat4 place = modelMatrix * instanceMatrix;
       vec3 up = normalize(mat3(place) * normal);
-      float light = 0.6 + 0.34 * max(dot(up, sun), 0.0) + 0.12 * up.y;
+      // A crown lets light through: its faces differ less than the ground's.
+      vec3 light = 0.15 + 0.85 * lightOf(normalize(up + vec3(0.0, 0.9, 0.0)), sunlitAt(place[3].xyz).x);
       vec2 foot = place[3].xz;
       float own = fract(sin(dot(foot, vec2(12.9898, 78.233))) * 43758.5453);
       ink = mix(color.rgb, dry.rgb, dry.a * tinted) * light * (0.9 + 0.2 * own);
@@ -37,8 +40,9 @@ const material = new THREE.ShaderMaterial({
       gl_Position = projectionMatrix * eye;
     }`,
   fragmentShader: `
-    uniform vec3 haze; uniform float thick; varying vec3 ink; varying float away;
-    void main() { gl_FragColor = vec4(mix(haze, ink, exp(-away * thick)), 1.0); }`,
+    ${LIT}
+    varying vec3 ink; varying float away;
+    void main() { gl_FragColor = vec4(hazed(ink, away), 1.0); }`,
 });
 
 /** The colour of a kind as three numbers from 0 to 1. @param {string} text */

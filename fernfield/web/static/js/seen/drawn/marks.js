@@ -4,7 +4,6 @@ import { hears } from "../live.js";
 import { active, onOutline, points as outlinePoints } from "../hands/outline.js";
 import { level, metresPerPixel, postsInView, screenAt, screenOf } from "./plan.js";
 import { ask } from "../../kernel/say.js";
-import { contour } from "./contours.js";
 import { only, rows } from "../rows.js";
 import { announce, brush, grid, heed, landApi, state, tool, watch, onlyLight } from "../state.js";
 import { trail } from "../hands/strokes.js";
@@ -275,7 +274,7 @@ function askLabels() {
       col0: String(col0),
       row1: String(row1),
       col1: String(col1),
-      contour_m: String(contour()),
+      contour_m: String(state.show.contour_m),
     });
     const found = await ask(`${landApi}/contour-labels?${query}`);
     if (found) labels = found;

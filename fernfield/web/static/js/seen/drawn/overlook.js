@@ -5,7 +5,8 @@ import { steer } from "../hands/cursor.js";
 import { camera as plan } from "./plan.js";
 import { follow } from "../hands/pointer.js";
 import { tookFrame } from "./near3d.js";
-import { detail, HAZE, Land, uniforms } from "./relief3d.js";
+import { HAZE, turnSun, uniforms } from "./light3d.js";
+import { detail, Land } from "./relief3d.js";
 import { ringPoints, ringWords } from "./ring.js";
 import { Growth } from "./growth3d.js";
 import { Swards } from "./swards3d.js";
@@ -148,10 +149,10 @@ function placeLens() {
 
 function paint() {
   const { renderer, scene, lens, land, growth, swards, water } = parts;
-  const bearing = (state.world.sun_bearing_deg * Math.PI) / 180;
-  const height = (state.world.sun_height_deg * Math.PI) / 180;
-  uniforms.sun.value.set(Math.sin(bearing) * Math.cos(height), Math.sin(height), -Math.cos(bearing) * Math.cos(height));
-  uniforms.thick.value = eye ? 0.0011 : 0.09 / Math.max(orbit.away, 300);
+  turnSun();
+  // What is looked at is clear; what lies further off goes into the haze.
+  uniforms.clear.value = eye ? 0 : orbit.away * 1.1;
+  uniforms.thick.value = eye ? 0.0011 : 0.12 / Math.max(orbit.away, 300);
   uniforms.wind.value = blowing() ? performance.now() / 1000 : 0;
   placeLens();
   const [x, y] = eye ? [eye.x, eye.y] : [orbit.x, orbit.y];
@@ -326,6 +327,7 @@ Alpine.effect(() => {
     state.progress,
     state.figures,
     state.at.light,
+    state.sun,
     state.at.water,
     state.at.mixes,
     state.at.kinds,

@@ -1,5 +1,4 @@
 // The plan: 256-pixel tiles of the server's picture on a canvas, panned and zoomed by hand.
-import { contour } from "./contours.js";
 import { waitFor } from "../../kernel/waits.js";
 import { hears, send } from "../live.js";
 import {
@@ -13,7 +12,9 @@ import {
   keep,
   landApi,
   rowOf,
+  onlyLight,
   showAnew,
+  shown,
   shownAs,
   state,
   watch,
@@ -47,9 +48,13 @@ function middle() {
   camera.row = rowOf(entered.y) - (entered.rows - 1) / 2;
 }
 
-/** `bare` pictures have no contours: they are for eye level. */
-const keyOf = (/** @type {number} */ at, /** @type {number} */ row, /** @type {number} */ col, bare = false) =>
-  `${at}/${row}/${col}${bare ? "/bare" : ""}`;
+/** @typedef {import("../state.js").How} How */
+const keyOf = (
+  /** @type {number} */ at,
+  /** @type {number} */ row,
+  /** @type {number} */ col,
+  /** @type {How} */ how = "lit",
+) => `${at}/${row}/${col}/${how}`;
 /**
  * A picture of a part of the plan, as it was fetched and patched since.
  * @typedef {object} Tile
@@ -58,7 +63,7 @@ const keyOf = (/** @type {number} */ at, /** @type {number} */ row, /** @type {n
  * @property {number} level
  * @property {number} row
  * @property {number} col
- * @property {boolean} bare without contours and overlays
+ * @property {How} how
  * @property {boolean} ready
  * @property {boolean} stale
  * @property {number} staleAt
@@ -162,7 +167,6 @@ export function tellView() {
   const at = level();
   const scale = 2 ** at;
   const [row0, col0, row1, col1] = postsInView();
-  const { water, shadows, overlays } = state.show;
   send(
     {
       is: "view",
@@ -171,16 +175,7 @@ export function tellView() {
       col0: Math.floor(col0 / scale) - 1,
       row1: Math.ceil(row1 / scale) + 1,
       col1: Math.ceil(col1 / scale) + 1,
-      contour_m: contour(),
-      water,
-      growth: state.grows,
-      shadows,
-      overlays,
-      keep_to: overlays.includes("kept") ? state.keepTo : null,
-      cover: overlays.includes("share") ? state.mapped || null : null,
-      guise: state.guise,
-      tide: state.show.tide || null,
-      rule: overlays.includes("rule") && state.tried ? JSON.parse(state.tried) : null,
+      ...shown(state.view === "plan" || state.view === "both" ? "lit" : state.walking ? "bare" : "plain"),
       heights: state.view !== "plan",
       shown: shownNow,
     },
@@ -300,10 +295,10 @@ function quiet(tile) {
 }
 let quietTimer = 0;
 
-/** @param {number} at @param {number} row @param {number} col */
-async function load(at, row, col, bare = false) {
+/** @param {number} at @param {number} row @param {number} col @param {How} how */
+async function load(at, row, col, how = "lit") {
   if (loading >= MOST_LOADING) return;
-  const key = keyOf(at, row, col, bare);
+  const key = keyOf(at, row, col, how);
   const [rows, cols] = levelSize(at);
   let tile = tiles.get(key);
   if (!tile) {
@@ -316,7 +311,7 @@ async function load(at, row, col, bare = false) {
       level: at,
       row,
       col,
-      bare,
+      how,
       ready: false,
       stale: false,
       staleAt: -1e9,
@@ -335,7 +330,7 @@ async function load(at, row, col, bare = false) {
   tile.tried = true;
   const patches = tile.patches;
   try {
-    const answer = await fetch(`${landApi}/plan/${at}/${row}/${col}.webp?${shownAs(bare, contour())}`);
+    const answer = await fetch(`${landApi}/plan/${at}/${row}/${col}.webp?${shownAs(shown(how))}`);
     if (!answer.ok) throw new Error(answer.status >= 500 && answer.status !== 503 ? "broken" : "later");
     const picture = await createImageBitmap(await answer.blob());
     // A patch that came meanwhile may be newer than this picture: then ask once more.
@@ -398,16 +393,20 @@ export function allStale() {
   draw();
 }
 
-/** Mark the tiles over a window of posts; those of `exceptLevel` that lie wholly in `rect` were patched. */
-function stale(/** @type {number[]} */ [row0, col0, row1, col1], exceptLevel = null, rect = null) {
+/** Mark the tiles over the window of posts that a message names; those that it has `patched` wholly are as they should be. */
+function stale(/** @type {any} */ message, patched = false) {
+  const [row0, col0, row1, col1] = message.window;
+  const [exceptLevel, rect] = patched ? [message.level, message.pixels] : [null, null];
   for (const tile of tiles.values()) {
+    // A picture without light does not change with it.
+    if (tile.how !== "lit" && onlyLight(message)) continue;
     const scale = 2 ** tile.level;
     const top = (tile.row * TILE - 1) * scale;
     const left = (tile.col * TILE - 1) * scale;
     const bottom = top + (TILE + 2) * scale;
     const right = left + (TILE + 2) * scale;
     if (bottom < row0 || top > row1 || right < col0 || left > col1) continue;
-    if (tile.level === exceptLevel && rect && !tile.bare) {
+    if (tile.level === exceptLevel && rect && tile.how === howOf(message)) {
       const covered =
         Math.max(tile.row * TILE, Math.floor(row0 / scale)) >= rect[0] &&
         Math.max(tile.col * TILE, Math.floor(col0 / scale)) >= rect[1] &&
@@ -422,9 +421,12 @@ function stale(/** @type {number[]} */ [row0, col0, row1, col1], exceptLevel = n
   }
 }
 
+/** @param {any} message a patch @returns {How} */
+const howOf = (message) => (!message.plain ? "lit" : state.walking ? "bare" : "plain");
+
 hears("patch", (message) => {
   if (message.shown !== shownNow) {
-    stale(message.window);
+    stale(message);
     draw();
     requestAnimationFrame(() => send({ is: "drawn" }));
     return;
@@ -438,19 +440,29 @@ hears("patch", (message) => {
   const picture = new ImageData(new Uint8ClampedArray(message.body, message.offset), col1 - col0, row1 - row0);
   for (let row = Math.floor(row0 / TILE); row * TILE < row1; row += 1) {
     for (let col = Math.floor(col0 / TILE); col * TILE < col1; col += 1) {
-      const tile = tiles.get(keyOf(message.level, row, col));
+      const tile = tiles.get(keyOf(message.level, row, col, howOf(message)));
       if (!tile) continue;
       tile.patches += 1;
       if (!tile.ready) continue;
+      const [top, left] = [Math.max(row0, row * TILE) - row0, Math.max(col0, col * TILE) - col0];
+      const [high, wide] = [
+        Math.min(row1, (row + 1) * TILE) - row0 - top,
+        Math.min(col1, (col + 1) * TILE) - col0 - left,
+      ];
+      const [x, y] = [col0 - col * TILE, row0 - row * TILE];
       /** @type {CanvasRenderingContext2D} */ (tile.canvas.getContext("2d")).putImageData(
         picture,
-        col0 - col * TILE,
-        row0 - row * TILE,
+        x,
+        y,
+        left,
+        top,
+        wide,
+        high,
       );
       announce("tile", tile);
     }
   }
-  stale(message.window, message.level, message.pixels);
+  stale(message, true);
   counts.patches += 1;
   draw(message.window);
   requestAnimationFrame(() => send({ is: "drawn" }));
@@ -463,7 +475,7 @@ hears("patch", (message) => {
   announce("stale", message);
 });
 hears("stale", (message) => {
-  stale(message.window);
+  stale(message);
   draw();
   requestAnimationFrame(() => send({ is: "drawn" }));
   announce("stale", message);
@@ -478,12 +490,12 @@ watch(
   },
 );
 
-/** A tile's picture for the overlook, fetched like any other; at eye level one without contours. @param {number} at @param {number} row @param {number} col */
+/** A tile's picture for the overlook, fetched like any other, without light; at eye level one without contours. @param {number} at @param {number} row @param {number} col */
 export function pictureOf(at, row, col) {
-  const bare = state.walking;
-  const tile = tiles.get(keyOf(at, row, col, bare));
-  if (!tile || (tile.stale && !tile.loading && !tile.broken && quiet(tile))) load(at, row, col, bare);
-  return tiles.get(keyOf(at, row, col, bare)) || null;
+  const how = state.walking ? "bare" : "plain";
+  const tile = tiles.get(keyOf(at, row, col, how));
+  if (!tile || (tile.stale && !tile.loading && !tile.broken && quiet(tile))) load(at, row, col, how);
+  return tiles.get(keyOf(at, row, col, how)) || null;
 }
 
 new ResizeObserver(() => {
@@ -499,3 +511,6 @@ new ResizeObserver(() => {
   }
 }).observe(pane);
 watch(() => state.grows, showAnew);
+// The light is turned: what is in view is drawn in it at once.
+watch(() => state.sun, tellView);
+watch(() => state.walking, tellView);

@@ -1,7 +1,11 @@
-// The land in three dimensions: chunks of 256 posts at several steps, coloured by the plan's own picture.
+// The land in three dimensions: chunks of 256 posts at several steps, coloured by the plan's picture without its light,
+// and lit here.
 import * as THREE from "../../../vendor/three.js";
 import { pictureOf } from "./plan.js";
 import { hears } from "../live.js";
+import { LIT, uniforms } from "./light3d.js";
+import { FACES, LEVEL, patchSlopes, slopesOf, spoilSlopes } from "./slopes3d.js";
+import { seeSunlit } from "./sunlit3d.js";
 import { NEAR_SHADER, nearUniforms, seeNear } from "./near3d.js";
 import { clamp, colOf, grid, heed, landApi, rowOf, seenTracts, state, xOf, yOf } from "../state.js";
 
@@ -39,38 +43,28 @@ export const DETAIL = {
 };
 export const detail = () => DETAIL[state.show.detail] || DETAIL.middle;
 
-// Pictures come ready from the server: no colour is converted on the way.
-THREE.ColorManagement.enabled = false;
-
-export const HAZE = new THREE.Color("#d3d8d0");
-const uniforms = {
-  haze: { value: HAZE },
-  thick: { value: 0.00022 },
-  sun: { value: new THREE.Vector3(0, 1, 0) },
-  /** Seconds since the wind rose; 0 where there is none. */
-  wind: { value: 0 },
-};
-export { uniforms };
-
 const material = (/** @type {THREE.Texture} */ texture) =>
   new THREE.ShaderMaterial({
     uniforms: {
       ...uniforms,
       ...nearUniforms,
       picture: { value: texture },
-      part: { value: new THREE.Vector3(0, 0, 1) },
+      slopes: { value: LEVEL },
+      part: { value: new THREE.Vector4(0, 0, 1, 1) },
     },
     vertexShader: `
-      uniform vec3 part; attribute vec2 post; varying vec2 at; varying vec3 place; varying float away;
+      uniform vec4 part; attribute vec2 post; varying vec2 at; varying vec3 place; varying float away;
       void main() {
-        at = part.xy + post * part.z;
+        at = part.xy + post * part.zw;
         place = position;
         vec4 eye = modelViewMatrix * vec4(position, 1.0);
         away = length(eye.xyz);
         gl_Position = projectionMatrix * eye;
       }`,
     fragmentShader: `
-      uniform sampler2D picture; uniform vec3 haze; uniform float thick; varying vec2 at; varying vec3 place; varying float away;
+      uniform sampler2D picture; varying vec2 at; varying vec3 place; varying float away;
+      ${LIT}
+      ${FACES}
       ${NEAR_SHADER}
       float speck(vec2 p) { return fract(sin(dot(floor(p), vec2(12.9898, 78.233))) * 43758.5453); }
       float grain(vec2 p) {
@@ -87,7 +81,11 @@ const material = (/** @type {THREE.Texture} */ texture) =>
         if (nearOn > 0.5) ink = textured(ink, place, normalize(cross(dFdx(place), dFdy(place))), away);
         else if (near > 0.0)
           ink *= 1.0 + near * (0.16 * grain(place.xz * 1.7) + 0.14 * grain(place.xz * 6.3) + 0.12 * grain(place.xz * 19.0));
-        gl_FragColor = vec4(mix(haze, ink, exp(-away * thick)), 1.0);
+        vec3 light = lightOf(faceAt(at), sunlitAt(place).y);
+        // Under water light falls on the bottom's part of the colour alone.
+        if (seen.a > 0.995) ink *= light;
+        else ink *= 1.0 - 0.9 * (1.0 - min(light.g, 1.0)) * clamp((seen.a * 255.0 - 128.0) / 126.0, 0.0, 1.0);
+        gl_FragColor = vec4(hazed(ink, away), 1.0);
       }`,
   });
 
@@ -230,30 +228,15 @@ class Chunk {
     }
   }
 
-  /**
-   * Put new heights of every `every`-th post of a window in; between them, straight lines.
-   * @param {number[]} window @param {number} every @param {Float32Array} values
-   */
-  patch([row0, col0, row1, col1], every, values) {
+  /** Put new heights of a window in. @param {number[]} window @param {number} every how many posts apart those that were sent are @param {(row: number, col: number) => number} heightAt */
+  patch([row0, col0, row1, col1], every, heightAt) {
     if (!this.heights || !this.mesh) return false;
     const { n, m, step } = this;
-    const tall = Math.ceil((row1 - row0) / every);
-    const wide = Math.ceil((col1 - col0) / every);
     const position = this.mesh.geometry.getAttribute("position");
     let changed = false;
     for (let r = Math.max(0, Math.ceil((row0 - this.row0) / step)); r < n && this.row0 + r * step < row1; r += 1) {
-      const down = Math.min((this.row0 + r * step - row0) / every, tall - 1);
-      const i = Math.floor(down);
       for (let c = Math.max(0, Math.ceil((col0 - this.col0) / step)); c < m && this.col0 + c * step < col1; c += 1) {
-        const across = Math.min((this.col0 + c * step - col0) / every, wide - 1);
-        const j = Math.floor(across);
-        let z = values[i * wide + j];
-        if (i !== down || j !== across) {
-          const [below, beside] = [Math.min(i + 1, tall - 1), Math.min(j + 1, wide - 1)];
-          const top = z + (values[i * wide + beside] - z) * (across - j);
-          const low = values[below * wide + j];
-          z = top + (low + (values[below * wide + beside] - low) * (across - j) - top) * (down - i);
-        }
+        const z = heightAt(this.row0 + r * step, this.col0 + c * step);
         this.heights[r * m + c] = z;
         position.setY((r + 1) * (m + 2) + c + 1, z);
         changed = true;
@@ -311,18 +294,17 @@ class Chunk {
       held = { texture, tile };
       textures.set(tile.key, held);
     }
+    this.material.uniforms.slopes.value = slopesOf(level, row, col, this.request);
     const pixels = 2 ** level;
-    const { width } = held.tile.canvas;
-    const { height } = held.tile.canvas;
+    const { width, height } = held.tile.canvas;
     this.material.uniforms.picture.value = held.texture;
     // Posts of the chunk to places in the tile: pixel centres lie on posts.
     this.material.uniforms.part.value.set(
-      ((this.col0 - col * size) / pixels + 0.5) / 256,
-      ((this.row0 - row * size) / pixels + 0.5) / 256,
-      1 / pixels / 256,
+      ((this.col0 - col * size) / pixels + 0.5) / width,
+      ((this.row0 - row * size) / pixels + 0.5) / height,
+      1 / pixels / width,
+      1 / pixels / height,
     );
-    this.material.uniforms.part.value.x *= 256 / width;
-    this.material.uniforms.part.value.y *= 256 / height;
     this.pictureKey = held.tile.key;
   }
 }
@@ -331,6 +313,26 @@ heed("tile", (tile) => {
   const held = textures.get(tile.key);
   if (held && tile.ready) held.texture.needsUpdate = true;
 });
+
+/**
+ * Heights of every so many posts of a window, with straight lines between them.
+ * @param {number[]} window @param {number} every @param {Float32Array} values @returns {(row: number, col: number) => number}
+ */
+function between([row0, col0, row1, col1], every, values) {
+  const tall = Math.ceil((row1 - row0) / every);
+  const wide = Math.ceil((col1 - col0) / every);
+  return (row, col) => {
+    const down = Math.min((row - row0) / every, tall - 1);
+    const across = Math.min((col - col0) / every, wide - 1);
+    const [i, j] = [Math.floor(down), Math.floor(across)];
+    const z = values[i * wide + j];
+    if (i === down && j === across) return z;
+    const [below, beside] = [Math.min(i + 1, tall - 1), Math.min(j + 1, wide - 1)];
+    const top = z + (values[i * wide + beside] - z) * (across - j);
+    const low = values[below * wide + j];
+    return top + (low + (values[below * wide + beside] - low) * (across - j) - top) * (down - i);
+  };
+}
 
 /** How often the land that is drawn has changed its shape: who stands on it looks again. */
 export const relief = { turns: 0 };
@@ -356,13 +358,16 @@ export class Land {
     }
     this.first();
     hears("heights", (message) => {
-      const values = new Float32Array(message.body.slice(message.offset));
+      const heightAt = between(message.window, message.step, new Float32Array(message.body.slice(message.offset)));
       let changed = false;
-      for (const chunk of this.chunks) changed = chunk.patch(message.window, message.step, values) || changed;
+      for (const chunk of this.chunks) changed = chunk.patch(message.window, message.step, heightAt) || changed;
+      patchSlopes(message.window, heightAt);
+      if (message.step > 1) spoilSlopes(message.window);
       if (changed) this.request();
     });
     heed("stale", (message) => {
       const [row0, col0, row1, col1] = message.window;
+      if (message.layers.includes("height") && !message.heights) spoilSlopes(message.window);
       for (const chunk of this.chunks) {
         const apart = row1 < chunk.row0 || row0 > chunk.row0 + CHUNK || col1 < chunk.col0 || col0 > chunk.col0 + CHUNK;
         if (!apart && message.layers.includes("height") && (!message.heights || state.view === "plan"))
@@ -371,6 +376,7 @@ export class Land {
       this.request();
     });
     heed("all-stale", () => {
+      spoilSlopes([0, 0, grid.rows, grid.cols]);
       for (const chunk of this.chunks) chunk.stale = true;
       this.request();
     });
@@ -387,14 +393,15 @@ export class Land {
     this.request();
   }
 
-  /** Load and colour what is needed around (x, y), so far off from the eye. [m] */
   /** How many parts of what is near still wait for their heights. */
   get waits() {
     return this.chunks.filter((chunk) => chunk.loading || !chunk.heights).length;
   }
 
+  /** Load and colour what is needed around (x, y), so far off from the eye. [m] */
   update(/** @type {number} */ x, /** @type {number} */ y, /** @type {number} */ away) {
     seeNear(x, y, this.request, away);
+    seeSunlit(x, y, away, this.request);
     const { step: finest, reach, around } = detail();
     const order = this.chunks
       .map((chunk) => {

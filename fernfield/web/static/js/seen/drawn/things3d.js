@@ -1,6 +1,7 @@
 // What stands on the land in three dimensions: pieces, starts and figures.
 import * as THREE from "../../../vendor/three.js";
-import { relief, uniforms } from "./relief3d.js";
+import { LIT, uniforms } from "./light3d.js";
+import { relief } from "./relief3d.js";
 import { each } from "../rows.js";
 import { boot, seenTracts, state, watch } from "../state.js";
 
@@ -10,22 +11,23 @@ const plain = (options = {}) =>
     vertexColors: true,
     ...options,
     vertexShader: `
-      uniform vec3 sun; varying vec3 ink; varying float away;
+      ${LIT}
+      varying vec3 ink; varying float away;
       void main() {
         mat4 place = modelMatrix;
         #ifdef USE_INSTANCING
           place = modelMatrix * instanceMatrix;
         #endif
-        vec3 up = normalize(mat3(place) * normal);
-        float light = 0.55 + 0.5 * max(dot(up, sun), 0.0);
-        ink = color.rgb * light;
-        vec4 eye = viewMatrix * place * vec4(position, 1.0);
+        vec4 at = place * vec4(position, 1.0);
+        ink = color.rgb * lightOf(normalize(mat3(place) * normal), sunlitAt(at.xyz).x);
+        vec4 eye = viewMatrix * at;
         away = length(eye.xyz);
         gl_Position = projectionMatrix * eye;
       }`,
     fragmentShader: `
-      uniform vec3 haze; uniform float thick; varying vec3 ink; varying float away;
-      void main() { gl_FragColor = vec4(mix(haze, ink, exp(-away * thick)), 1.0); }`,
+      ${LIT}
+      varying vec3 ink; varying float away;
+      void main() { gl_FragColor = vec4(hazed(ink, away), 1.0); }`,
   });
 const material = plain();
 

@@ -1,6 +1,6 @@
 // Water in three dimensions: level sheets where the server says that water stands, a little wider, so that the ground cuts them.
 import * as THREE from "../../../vendor/three.js";
-import { uniforms } from "./relief3d.js";
+import { LIT, uniforms } from "./light3d.js";
 import { rows } from "../rows.js";
 import { grid, heed, landApi, state, watch, xOf, yOf } from "../state.js";
 
@@ -26,7 +26,8 @@ const waterMaterial = (runs) =>
       gl_Position = projectionMatrix * eye;
     }`,
     fragmentShader: `
-    uniform vec3 haze; uniform float thick; uniform vec3 sun; varying vec3 at; varying float away; varying vec3 look;
+    ${LIT}
+    varying vec3 at; varying float away; varying vec3 look;
     ${runs ? "varying vec3 flows;" : ""}
     void main() {
       // Small waves, by place only: the sky in them, more of it the flatter one looks.
@@ -38,7 +39,9 @@ const waterMaterial = (runs) =>
       vec3 to = normalize(look);
       float flat_ = pow(1.0 - max(dot(to, up), 0.0), 3.0);
       float glint = pow(max(dot(reflect(-to, up), sun), 0.0), 60.0) * 0.35;
-      vec3 ink = mix(vec3(0.20, 0.42, 0.50), haze, 0.15 + 0.7 * flat_) + glint;
+      // The most of its light is the sky's. What is known of shadows is where they lie on the bottom.
+      vec3 lit = mix(vec3(1.0), lightOf(vec3(0.0, 1.0, 0.0), 1.0), 0.5);
+      vec3 ink = mix(vec3(0.20, 0.42, 0.50) * lit, haze, 0.15 + 0.7 * flat_) + glint;
       float solid = 0.5 + 0.35 * flat_;
       ${
         runs
@@ -50,7 +53,7 @@ const waterMaterial = (runs) =>
       solid = max(solid, foam);`
           : ""
       }
-      gl_FragColor = vec4(mix(haze, ink, exp(-away * thick)), solid);
+      gl_FragColor = vec4(hazed(ink, away), solid);
     }`,
   });
 const material = waterMaterial(false);

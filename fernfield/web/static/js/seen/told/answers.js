@@ -4,8 +4,9 @@ import { actions, state } from "../state.js";
 
 document.addEventListener("fern:answer", (event) => {
   const { note, answer } =
-    /** @type {CustomEvent<{note: HTMLElement, answer: {revision: number, words: string, changed?: boolean}}>} */ (event)
-      .detail;
+    /** @type {CustomEvent<{note: HTMLElement, answer: {revision: number, words: string, changed?: boolean}}>} */ (
+      event
+    ).detail;
   // What changed nothing has nothing to take back but the work of others.
   if (!answer.changed || answer.revision < state.world.revision) return;
   const undo = Object.assign(document.createElement("button"), {

@@ -1,0 +1,105 @@
+// Where the sun reaches the land, past hills and growth: a picture of all of it, and a finer one around where one looks.
+import * as THREE from "../../../vendor/three.js";
+import { sunNow, uniforms } from "./light3d.js";
+import { clamp, colOf, grid, heed, landApi, rowOf, shown, shownAs, state, watch, xOf, yOf } from "../state.js";
+
+/** Pixels along the longer side of both at most. */
+const FAR = 1025;
+const NEAR = 768;
+/** Posts that the eye moves before what is near is fetched anew. */
+const MOVED = NEAR / 5;
+
+/** What a picture is drawn for. @param {number} step */
+const now = (step) => `${JSON.stringify(sunNow())} ${step}`;
+
+/** One of the two pictures. */
+class Sunlit {
+  /** @param {"sunlitFar" | "sunlitNear"} name @param {"farAt" | "nearAt"} at */
+  constructor(name, at) {
+    Object.assign(this, { name, at });
+    this.name = name;
+    this.at = at;
+    this.stale = true;
+    this.loading = false;
+    /** Which sun it was drawn for. */
+    this.of = "";
+    /** The posts that it shows. @type {number[] | null} */
+    this.window = null;
+  }
+
+  /** @param {number[]} posts row0, col0, row1, col1 @param {number} step @param {() => void} request */
+  async load(posts, step, request) {
+    this.loading = true;
+    this.stale = false;
+    const of = now(step);
+    const query = shownAs({ ...shown("bare"), plain: false, overlays: [], sun: sunNow() });
+    ["row0", "col0", "row1", "col1"].forEach((name, at) => query.set(name, String(posts[at])));
+    query.set("step", String(step));
+    try {
+      const answer = await fetch(`${landApi}/sunlit.png?${query}`);
+      if (!answer.ok) throw new Error(String(answer.status));
+      const picture = await createImageBitmap(await answer.blob());
+      const texture = new THREE.CanvasTexture(/** @type {any} */ (picture));
+      Object.assign(texture, { colorSpace: THREE.NoColorSpace, generateMipmaps: false, flipY: false });
+      Object.assign(texture, { minFilter: THREE.LinearFilter, magFilter: THREE.LinearFilter });
+      uniforms[this.name].value.dispose();
+      uniforms[this.name].value = texture;
+      // Pixel centres lie on posts.
+      const pixel = grid.spacing * step;
+      const [north, west] = [-yOf(posts[0]) - pixel / 2, xOf(posts[1]) - pixel / 2];
+      uniforms[this.at].value.set(west, north, 1 / (picture.width * pixel), 1 / (picture.height * pixel));
+      this.window = posts;
+      this.of = of;
+      window.fern.sunlit = { ...window.fern.sunlit, [this.name]: of };
+    } catch {
+      // It is asked for again when something has changed, or the eye has moved on.
+      this.window = null;
+    } finally {
+      this.loading = false;
+      request();
+    }
+  }
+}
+const far = new Sunlit("sunlitFar", "farAt");
+const near = new Sunlit("sunlitNear", "nearAt");
+const whole = Math.max(grid.rows, grid.cols);
+const farStep = 2 ** Math.max(0, Math.ceil(Math.log2(whole / FAR)));
+
+/** Have the sun's shadow on the land, as it is looked at around (x, y). @param {number} x @param {number} y @param {number} away how far off that is [m] @param {() => void} request ask for another frame */
+export function seeSunlit(x, y, away, request) {
+  if (!state.show.shadows) {
+    for (const one of [far, near]) dark(one);
+    return;
+  }
+  if (state.drawing) return;
+  // While the sun is turned half as fine will do.
+  const step = farStep * (state.sun ? 2 : 1);
+  if (!far.loading && (far.stale || far.of !== now(step))) far.load([0, 0, grid.rows, grid.cols], step, request);
+  // Where all of the land is as fine, or is looked at from far above, nothing finer is seen.
+  if (farStep === 1 || away > NEAR * grid.spacing) {
+    dark(near);
+    return;
+  }
+  const [row, col] = [clamp(rowOf(y), 0, grid.rows), clamp(colOf(x), 0, grid.cols)];
+  const w = near.window;
+  const gone = !w || Math.max(Math.abs(row - (w[0] + w[2]) / 2), Math.abs(col - (w[1] + w[3]) / 2)) > MOVED;
+  const first = [row, col].map((at, i) =>
+    Math.floor(clamp(at - NEAR / 2, 0, Math.max(0, (i ? grid.cols : grid.rows) - NEAR))),
+  );
+  const window = [...first, Math.min(first[0] + NEAR, grid.rows), Math.min(first[1] + NEAR, grid.cols)];
+  const same = w?.join() === window.join();
+  if (!near.loading && (near.stale || near.of !== now(1) || (gone && !same))) near.load(window, 1, request);
+}
+
+/** Show nothing of a picture: all is in the sun. @param {Sunlit} one */
+function dark(one) {
+  uniforms[one.at].value.set(0, 0, 0, 0);
+  one.stale = true;
+}
+
+const anew = () => {
+  far.stale = near.stale = true;
+};
+heed("stale", anew);
+heed("all-stale", anew);
+watch(() => [state.shown, state.past, state.grows], anew);
