@@ -85,6 +85,37 @@ async () => {
   return times.sort((a, b) => a - b)[9];
 }
 """
+TURNED = """
+async () => {
+  // The sun turned step by step on the plan, as by the dial: until new pixels have been put on it.
+  const times = [];
+  for (let i = 0; i < 60; i += 1) {
+    const [begin, had] = [performance.now(), fern.counts.patches];
+    fern.state.sun = { sun_bearing_deg: (200 + 3 * i) % 360, sun_height_deg: 25 };
+    while (fern.counts.patches === had) await new Promise((done) => setTimeout(done));
+    await new Promise(requestAnimationFrame);
+    times.push((performance.now() - begin) / 1000);
+  }
+  fern.state.sun = null;
+  return times.sort((a, b) => a - b);
+}
+"""
+LIT = """
+async (turns) => {
+  // Frame after frame of the overlook, with the sun turned in each or with nothing new.
+  const { drawn, parts } = fern.overlook;
+  const times = [];
+  for (let i = 0; i < 20; i += 1) {
+    const [begin, frame] = [performance.now(), drawn.frames];
+    if (turns) fern.state.sun = { sun_bearing_deg: (200 + 3 * i) % 360, sun_height_deg: 25 };
+    parts.land.request();
+    while (drawn.frames === frame) await new Promise(requestAnimationFrame);
+    times.push((performance.now() - begin) / 1000);
+  }
+  fern.state.sun = null;
+  return times.sort((a, b) => a - b);
+}
+"""
 PLANTS = (5_000, 50_000, 250_000)
 
 SIDE = 2_048
@@ -114,6 +145,7 @@ def rows(plan: Plan) -> Iterator[Row]:
             page.wait_for_selector("#bench[data-shows=growth]")
             page.evaluate("fern.state.brushes[fern.state.tool].radius = 32; fern.counts.lags.length = 0")
             yield from _pointer(page, 32, ", sowing", "80 ms")
+            yield from _sun(page)
             page.close()
         yield from _woods(browser, Path(folder) / "woods")
         island = high_island(Path(folder) / "high")
@@ -159,6 +191,23 @@ def _woods(browser: Any, data: Path) -> Iterator[Row]:
             words = f"a frame of the overlook over {count:,} plants, detail {detail}: {shown:,} drawn in {calls} calls"
             yield Row(f"{words}, software rendering", "the same without growth", ours, theirs, ours / theirs, "–")
             page.close()
+
+
+def _sun(page: Any) -> Iterator[Row]:
+    """The sun turned over the demo world, in the plan and in the overlook at its lowest detail."""
+    page.evaluate("fern.state.view = 'plan'")
+    page.evaluate(TURNED)
+    ours, asked = page.evaluate(TURNED), page.evaluate(ASK)
+    for part, name, aim in ((0.5, "p50", "–"), (0.95, "p95", "60 ms")):
+        one, other = (times[int(part * len(times))] for times in (ours, asked))
+        words = f"the sun turned over the plan of the demo, to drawn pixels, {name}"
+        yield Row(words, f"a question, its answer and the next frame, {name}", one, other, one / other, aim)
+    page.evaluate("fern.state.show.detail = 'low'; fern.state.view = 'overlook'")
+    _settled(page)
+    page.evaluate(LIT, True)
+    still, turned = (page.evaluate(LIT, turns)[10] for turns in (False, True))
+    words = "a frame of the overlook with the sun turned, software rendering, p50"
+    yield Row(words, "the same with nothing new", turned, still, turned / still, "1.2")
 
 
 def _settled(page: Any) -> None:

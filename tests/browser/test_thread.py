@@ -486,10 +486,10 @@ def test_11_plan_and_overlook_show_one_land_and_the_brush_works_in_both(table: T
     # What stands there stands on it.
     until(
         page,
-        """([x, y]) => { const { land, things } = fern.overlook.parts;
-          const [mesh, at] = things.group.children.map((mesh) =>
-            [mesh, mesh.userData.things.findIndex((thing) => thing.name === "On it")]).find(([, at]) => at >= 0);
-          return Math.abs(mesh.instanceMatrix.array[16 * at + 13] - land.heightAt(x, y)) < 1e-3; }""",
+        """([x, y]) => { const { land, placed } = fern.overlook.parts;
+          const [mesh, at] = placed.group.children.map((mesh) =>
+            [mesh, mesh.userData.rows.findIndex((row) => row.name === "On it")]).find(([, at]) => at >= 0) ?? [];
+          return mesh && Math.abs(mesh.instanceMatrix.array[16 * at + 13] - land.heightAt(x, y)) < 1e-3; }""",
         arg=[under["x"], under["y"]],
     )
     page.get_by_role("button", name="Both", exact=True).click()

@@ -9,7 +9,7 @@ import numpy as np
 
 from fernfield.core.grid import FloatArray
 from fernfield.core.growth.shapes import low, stones, trees
-from fernfield.core.growth.shapes.mesh import BARK, LEAF, STONE, Mesh
+from fernfield.core.mesh import BARK, LEAF, STONE, Mesh
 
 NEAR, SIMPLER, CARD = range(3)
 """How much there is of a form: near the eye, further off, and far away, where a few crossed sheets stand for it."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from fernfield.core.grid import FloatArray
-from fernfield.core.growth.shapes.mesh import BARK, LEAF, Mesh, flat
+from fernfield.core.mesh import BARK, LEAF, Mesh, flat
 
 SIMPLER_TRIANGLES, CARD_TRIANGLES = 240, 20
 """The most of a shape that is seen from further off, and from far away: as those made by code."""

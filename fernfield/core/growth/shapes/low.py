@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from fernfield.core.growth.shapes.mesh import BARK, LEAF, Mesh, blade, blob, chance, crossed, joined, tube
+from fernfield.core.mesh import BARK, LEAF, Mesh, blade, blob, chance, crossed, joined, tube
 
 CARD = 2
 

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from fernfield.core.growth.shapes.mesh import STONE, Mesh, blob, chance, flat
+from fernfield.core.mesh import STONE, Mesh, blob, chance, flat
 
 CARD = 2
 

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from fernfield.core.growth.shapes.mesh import BARK, LEAF, Mesh, blade, blob, chance, crossed, joined, skirt, tube
+from fernfield.core.mesh import BARK, LEAF, Mesh, blade, blob, chance, crossed, joined, skirt, tube
 
 CARD = 2
 

@@ -4,6 +4,7 @@ import { sendAlso } from "/static/js/kernel/forms.js";
 import { chosenForm, chosenOf } from "/static/js/seen/bench.js";
 import { addPlaced, choose, removeChosen } from "/static/js/seen/hands/placed.js";
 import { addMark, inView, name } from "/static/js/seen/drawn/overlay.js";
+import { addDrawn } from "/static/js/seen/drawn/placed3d.js";
 import { screenAt } from "/static/js/seen/drawn/plan.js";
 import { each } from "/static/js/seen/rows.js";
 import { heed, state } from "/static/js/seen/state.js";
@@ -17,6 +18,10 @@ addPlaced({
     what === "note" ? null : { sort: what === "start" ? "start" : "piece", kit: what === "start" ? null : what },
 });
 addPlaced({ stage: "sites", name: "notes", form: "note", make: (what) => (what === "note" ? { text: "Note" } : null) });
+
+addDrawn("things", (thing) =>
+  thing.kit ? `/api/kit/${thing.kit}/shape` : `/api/kit/start/shape?team=${thing.team ?? 0}`,
+);
 
 // Notes on the plan: a pin in its colour, open at the top once it is done, with its first line.
 addMark((context) => {

@@ -11,7 +11,8 @@ import { ringPoints, ringWords } from "./ring.js";
 import { Growth } from "./growth3d.js";
 import { Swards } from "./swards3d.js";
 import { Sheets } from "./water3d.js";
-import { Figures, Things } from "./things3d.js";
+import { Figures } from "./figures3d.js";
+import { Placed } from "./placed3d.js";
 import Alpine from "../../kernel/alpine.js";
 import { brush, clamp, entered, grid, heed, inShown, keep, state, watch, xOf, yOf } from "../state.js";
 
@@ -61,7 +62,7 @@ function build() {
     land: new Land(scene, request),
     growth: new Growth(scene, request),
     swards: new Swards(scene, request),
-    things: new Things(scene, request),
+    placed: new Placed(scene, request),
     figures: new Figures(scene, request),
     water: new Sheets(scene, request),
   };
@@ -165,7 +166,7 @@ function paint() {
   growth.update(x, y, lens.position);
   swards.update(lens.position);
   water.update();
-  parts.things.stand(land);
+  parts.placed.stand(land);
   parts.figures.update(land);
   // The pointer may have come to rest before the land under it had arrived.
   if (hovering && !state.cursor && !eye) state.cursor = spotUnder(...hovering);
