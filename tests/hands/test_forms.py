@@ -201,6 +201,7 @@ def test_only_what_a_form_changed_can_be_taken_back_beside_it(small: SmallTable)
     small.open("ground")
     unfold(small.page)
     form = small.page.locator("form[data-row=limits]")
+    form.locator("input[type=number]").first.fill("-321")
     revisions = [small.revision()]
     for words, undoes in (("Ground kept from", 1), ("Nothing changed", 0)):
         form.get_by_role("button", name="Set the limits").click()

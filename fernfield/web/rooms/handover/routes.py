@@ -59,7 +59,6 @@ def _context(asked: Asked) -> dict[str, Any]:
     return {
         "package": package,
         "stale": package is not None and package[0] < asked.world.revision,
-        "findings": asked.studio.check(asked.world.id),
         "inside": inside(asked.world),
     }
 

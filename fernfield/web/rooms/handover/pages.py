@@ -1,0 +1,19 @@
+"""What the checks find, as a part of the panel: the panel itself waits for none of them."""
+
+from __future__ import annotations
+
+from fastapi import Request
+from fastapi.responses import HTMLResponse, Response
+
+from fernfield.web.kernel.parts import TheStudio, TheWorld, page
+from fernfield.web.kernel.routing import Router
+
+router = Router(include_in_schema=False)
+
+
+@router.get("/worlds/{world}/findings", response_class=HTMLResponse)
+def findings(request: Request, world: TheWorld, studio: TheStudio) -> Response:
+    # What is found is of this revision, or of a later one.
+    revision = world.revision
+    found = studio.check(world.id)
+    return page(request, "handover/findings.html", world=world.id, revision=revision, findings=found)
