@@ -10,7 +10,7 @@ from fernfield.work.kernel.commands import put
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.light.rows import LIGHT, Light
-from fernfield.work.seen.plan import plan_pixels, shadow_window
+from fernfield.work.seen.plan import plan_pixels, relit, shadow_window, sunlit_pixels, unlit
 from fernfield.work.seen.sections import section
 from fernfield.work.seen.show import Show
 from fernfield.work.seen.spot import levels, spot
@@ -57,6 +57,41 @@ def test_growth_is_seen_from_near_as_plants_and_from_far_as_a_tint(world: OpenWo
         assert np.abs(sown.astype(int) - before).sum() > 1000
         hidden = plan_pixels(world, world.first_land, level, Window(0, 0, 18, 18), Show(growth=False))
         assert np.array_equal(hidden, before)
+
+
+@pytest.mark.parametrize("level", [-1, 0, 2])
+def test_a_light_that_is_looked_at_is_the_one_that_would_be_set(world: OpenWorld, level: int) -> None:
+    """Light put on what was drawn without any, and the picture under that sun once it is set."""
+    draw(world, path=[(150, 150, 0), (150, 150, 1)], strength=30, radius_m=40)
+    row, col = int(150 * 2.0**-level), int(128 * 2.0**-level)
+    part = Window(row - 25, col - 30, row + 20, col + 25)
+    sun = Light(sun_bearing_deg=250, sun_height_deg=14)
+    show = Show(growth=False, contour_m=0, sun=sun)
+    turned = relit(world, world.first_land, unlit(world, world.first_land, level, part, show), show).astype(int)
+    world.edit(put(LIGHT, "sun", sun))
+    kept = plan_pixels(world, world.first_land, level, part, Show(growth=False, contour_m=0)).astype(int)
+    assert np.ptp(kept[..., 1]) > 40
+    assert np.abs(turned - kept).max() <= 2
+
+
+def test_where_the_sun_comes_past_hills_and_past_growth(world: OpenWorld) -> None:
+    world.edit(put(LIGHT, "sun", Light(sun_bearing_deg=270, sun_height_deg=12)))
+    draw(world, path=[(100, 150, 0), (100, 150, 1)], strength=14, radius_m=12)
+    draw(world, "sow", mix="mix", strength=1000, path=[(10, 290, 0), (290, 10, 1)], radius_m=300, softness=0)
+    land = world.first_land
+    ground_only, grown = np.moveaxis(sunlit_pixels(world, land, land.bounds, 1, Show())[..., :2], 2, 0)
+    # East of the hill, not west of it.
+    assert ground_only[150, 120] == 0
+    assert ground_only[150, 60] == 255
+    assert (grown <= ground_only).all()
+    assert (grown < ground_only).mean() > 0.01
+    for show in (Show(growth=False), Show(sun=Light(sun_bearing_deg=90, sun_height_deg=12))):
+        other = sunlit_pixels(world, land, land.bounds, 1, show)
+        assert np.array_equal(other[..., 1], other[..., 0]) == (not show.growth)
+    assert other[150, 80, 0] == 0
+    far = sunlit_pixels(world, land, land.bounds, 4, Show())
+    assert far.shape == (76, 76, 3)
+    assert np.array_equal(far[..., 0], far[..., 1])
 
 
 def test_what_a_change_makes_stale_holds_its_shadow(world: OpenWorld) -> None:

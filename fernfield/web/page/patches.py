@@ -37,6 +37,8 @@ class Patches:
 
     def __init__(self, world: OpenWorld) -> None:
         self._world, self._shade = world, Shade()
+        self._further = {"shade"}
+        """What of the picture changes further off."""
         self._stands: object = None
         self._base: tuple[object, Unlit] | None = None
 
@@ -83,6 +85,9 @@ class Patches:
         if not moved.empty:
             near = land.clip(moved.pad(2))
             far = moved_by(self._world, land, near)
+            if any(True for _ in less(far, near)):
+                # Covers that ask what lies further off.
+                self._further.add("cover")
             if HEIGHT in dirty and (view is None or view.shadows):
                 far = far.join(shadow_window(self._world, land, near, was))
             self._add_shade(near, far, window, view)
@@ -96,8 +101,13 @@ class Patches:
 
     def shaded(self, land: Land, view: View | None) -> list[str | bytes]:
         """A piece of what was shaded, drawn again as far as it is looked at; of the rest, that it is out of date."""
-        facts: dict[str, Any] = {"layers": ["shade"], "drawn_to": None, "heights": False}
-        return [self._patch(land, self._shade.take(), view, facts)] if self._shade else []
+        if not self._shade:
+            return []
+        facts: dict[str, Any] = {"layers": sorted(self._further), "drawn_to": None, "heights": False}
+        messages = [self._patch(land, self._shade.take(), view, facts)]
+        if not self._shade:
+            self._further = {"shade"}
+        return messages
 
     def _turned(self, land: Land, level: int, part: Window, view: View) -> ByteArray:
         """The picture in a light that is being turned: what does not change with it is drawn once."""

@@ -229,7 +229,8 @@ def _refined(values: Any, fine: int, halo: int, offset: tuple[int, int], shape: 
 
 
 def sunlit_pixels(world: OpenWorld, land: Land, part: Window, step: int, show: Show) -> ByteArray:
-    """How much of the sun reaches each `step`-th post of a window: 255 for all of it, 0 for none.
+    """How much of the sun reaches each `step`-th post of a window: 255 for all of it, 0 for none. From afar, where not
+    every post is seen, growth throws no shadow.
 
     step : a power of two, which divides the window's first row and column
 
@@ -237,12 +238,10 @@ def sunlit_pixels(world: OpenWorld, land: Land, part: Window, step: int, show: S
     -------
     shape (rows, cols, 3): past the ground alone, past what grows there too where that is shown, and 0
     """
-    day, level = show.day(world), step.bit_length() - 1
+    day = show.day(world)
     with world.lock:
         lit = np.ascontiguousarray(_lit(land, part, step, day))
-        near = show.growth and level <= SINGLE_PLANTS_TO_LEVEL
-        pixels = Window(part.row0 // step, part.col0 // step, -(-part.row1 // step), -(-part.col1 // step))
-        stamps = _crowns(world, land, level, pixels, show) if near else []
+        stamps = _crowns(world, land, part, show) if show.growth and step == 1 else []
     grown_over = lit.copy()
     shade_stamps(grown_over, stamps, day.bearing)
     return np.stack([lit, grown_over, np.zeros_like(lit)], axis=2)
@@ -252,12 +251,12 @@ _CROWNS: WeakKeyDictionary[OpenWorld, tuple[object, list[Stamp]]] = WeakKeyDicti
 """What grew where it was last asked for: the sun is turned often over growth that stays as it is."""
 
 
-def _crowns(world: OpenWorld, land: Land, level: int, part: Window, show: Show) -> list[Stamp]:
-    of = world.state_name(), land.id, level, part, show.guise
+def _crowns(world: OpenWorld, land: Land, part: Window, show: Show) -> list[Stamp]:
+    of = world.state_name(), land.id, part, show.guise
     known = _CROWNS.get(world)
     if known is not None and of[0] is not None and known[0] == of:
         return known[1]
-    stamps = _stamps(world, land, level, part, kinds_in_guise(world, show.guise))
+    stamps = _stamps(world, land, 0, part, kinds_in_guise(world, show.guise))
     _CROWNS[world] = of, stamps
     return stamps
 

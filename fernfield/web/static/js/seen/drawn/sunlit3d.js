@@ -100,6 +100,6 @@ function dark(one) {
 const anew = () => {
   far.stale = near.stale = true;
 };
-heed("stale", anew);
+heed("stale", (message) => message.layers.every((/** @type {string} */ layer) => layer === "cover") || anew());
 heed("all-stale", anew);
 watch(() => [state.shown, state.past, state.grows], anew);
