@@ -1,6 +1,6 @@
 // Growth in three dimensions: plants as instances of the shapes that the server makes, simpler from further away.
 import * as THREE from "../../../vendor/three.js";
-import { LIT, uniforms } from "./light3d.js";
+import { INKED, LIT, uniforms } from "./light3d.js";
 import { detail } from "./relief3d.js";
 import { rows } from "../rows.js";
 import { boot, grid, heed, landApi, state, watch, xOf, yOf } from "../state.js";
@@ -23,7 +23,7 @@ const material = new THREE.ShaderMaterial({
   vertexShader: `
     attribute vec4 dry; attribute float tinted; attribute float sway;
     ${LIT}
-    uniform float wind; varying vec3 ink; varying float away;
+    uniform float wind; varying vec3 seen; varying float away;
     void main() {
       mat4 place = modelMatrix * instanceMatrix;
       vec3 up = normalize(mat3(place) * normal);
@@ -31,7 +31,7 @@ const material = new THREE.ShaderMaterial({
       vec3 light = 0.15 + 0.85 * lightOf(normalize(up + vec3(0.0, 0.9, 0.0)), sunlitAt(place[3].xyz).x);
       vec2 foot = place[3].xz;
       float own = fract(sin(dot(foot, vec2(12.9898, 78.233))) * 43758.5453);
-      ink = mix(color.rgb, dry.rgb, dry.a * tinted) * light * (0.9 + 0.2 * own);
+      seen = mix(color.rgb, dry.rgb, dry.a * tinted) * light * (0.9 + 0.2 * own);
       vec4 at = place * vec4(position, 1.0);
       float gust = sin(wind * 1.7 + foot.x * 0.11 + own * 3.0) + 0.5 * sin(wind * 3.1 + foot.y * 0.17);
       at.xz += vec2(0.10, 0.06) * gust * sway * length(place[1].xyz) * position.y * step(0.001, wind);
@@ -39,10 +39,7 @@ const material = new THREE.ShaderMaterial({
       away = length(eye.xyz);
       gl_Position = projectionMatrix * eye;
     }`,
-  fragmentShader: `
-    ${LIT}
-    varying vec3 ink; varying float away;
-    void main() { gl_FragColor = vec4(hazed(ink, away), 1.0); }`,
+  fragmentShader: INKED,
 });
 
 /** The colour of a kind as three numbers from 0 to 1. @param {string} text */

@@ -77,3 +77,9 @@ export const LIT = `
     return skyInk + sunInk * light + more;
   }
   vec3 hazed(vec3 ink, float away) { return mix(haze, ink, exp(-max(away - clear, 0.0) * thick)); }`;
+
+/** The fragment shader of what is lit corner by corner: the vertex shader says `seen`, its colour in the light, and `away`. */
+export const INKED = `
+  ${LIT}
+  varying vec3 seen; varying float away;
+  void main() { gl_FragColor = vec4(hazed(seen, away), 1.0); }`;

@@ -1,7 +1,7 @@
 // What rooms place on the land, in three dimensions: a room says which shape a row has, and all that have the same are
 // drawn at once, with their feet on the land as it is now.
 import * as THREE from "../../../vendor/three.js";
-import { LIT, uniforms } from "./light3d.js";
+import { INKED, LIT, uniforms } from "./light3d.js";
 import { relief } from "./relief3d.js";
 import { each } from "../rows.js";
 import { state, watch } from "../state.js";
@@ -16,7 +16,7 @@ export const material = new THREE.ShaderMaterial({
   vertexColors: true,
   vertexShader: `
       ${LIT}
-      varying vec3 ink; varying float away;
+      varying vec3 seen; varying float away;
       void main() {
         mat4 place = modelMatrix;
         #ifdef USE_INSTANCING
@@ -24,15 +24,12 @@ export const material = new THREE.ShaderMaterial({
         #endif
         vec4 at = place * vec4(position, 1.0);
         // The ground gives walls some of its light back.
-        ink = color.rgb * (0.14 + 0.86 * lightOf(normalize(mat3(place) * normal), sunlitAt(at.xyz).x));
+        seen = color.rgb * (0.14 + 0.86 * lightOf(normalize(mat3(place) * normal), sunlitAt(at.xyz).x));
         vec4 eye = viewMatrix * at;
         away = length(eye.xyz);
         gl_Position = projectionMatrix * eye;
       }`,
-  fragmentShader: `
-      ${LIT}
-      varying vec3 ink; varying float away;
-      void main() { gl_FragColor = vec4(hazed(ink, away), 1.0); }`,
+  fragmentShader: INKED,
 });
 
 /** What rooms have drawn: a collection, and the path of a row's shape. @type {{name: string, shape: (row: Row) => string}[]} */

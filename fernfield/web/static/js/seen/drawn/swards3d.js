@@ -1,6 +1,6 @@
 // Ground cover near the eye: tufts made here from the density that the server tells, never fetched one by one.
 import * as THREE from "../../../vendor/three.js";
-import { LIT, uniforms } from "./light3d.js";
+import { INKED, LIT, uniforms } from "./light3d.js";
 import { detail } from "./relief3d.js";
 import { rows } from "../rows.js";
 import { clamp, colOf, grid, heed, landApi, rowOf, state, watch, xOf, yOf } from "../state.js";
@@ -15,21 +15,18 @@ const material = new THREE.ShaderMaterial({
   side: THREE.DoubleSide,
   vertexShader: `
     ${LIT}
-    attribute vec3 ink; uniform float wind; varying vec3 shown; varying float away;
+    attribute vec3 ink; uniform float wind; varying vec3 seen; varying float away;
     void main() {
       vec4 at = modelMatrix * instanceMatrix * vec4(position, 1.0);
       vec2 foot = instanceMatrix[3].xz;
       at.xz += vec2(0.12, 0.07) * sin(wind * 2.3 + foot.x * 0.21 + foot.y * 0.13) * position.y * position.y
         * length(instanceMatrix[1].xyz) * step(0.001, wind);
-      shown = ink * (0.76 + 0.34 * position.y) * lightOf(vec3(0.0, 1.0, 0.0), sunlitAt(instanceMatrix[3].xyz).y);
+      seen = ink * (0.76 + 0.34 * position.y) * lightOf(vec3(0.0, 1.0, 0.0), sunlitAt(instanceMatrix[3].xyz).y);
       vec4 eye = viewMatrix * at;
       away = length(eye.xyz);
       gl_Position = projectionMatrix * eye;
     }`,
-  fragmentShader: `
-    ${LIT}
-    varying vec3 shown; varying float away;
-    void main() { gl_FragColor = vec4(hazed(shown, away), 1.0); }`,
+  fragmentShader: INKED,
 });
 
 /** Four blades from one foot, one metre tall. */
