@@ -281,7 +281,7 @@ def test_overlays_change_the_picture_and_say_what_they_mean(client: TestClient, 
     assert legend["tint"][-1]["elevation_m"] >= 40
     refused = client.get(f"{tract}/plan.png", params={"overlays": "glow"})
     assert refused.status_code == 422
-    every = "tint, slopes, spikes, kept, share, density, catchment, streams, tide, wading, sward, rule, not 'glow'"
+    every = "tint, slopes, spikes, kept, share, rule, density, sward, catchment, streams, tide, wading, not 'glow'"
     assert every in refused.json()["detail"]
     for bad, words in (('{"from_deg": 99}', "Slopes from must be at most 90"), ("{bad", "cannot be read as JSON")):
         refused = client.get(f"{tract}/plan.png", params={"keep_to": bad})

@@ -13,6 +13,7 @@ from fastapi.testclient import TestClient
 
 from fernfield.core.cover.textures import TEXTURES
 from fernfield.core.grid import TILE
+from fernfield.core.sites.kit import KIT
 from fernfield.web.app import create_app
 from fernfield.web.rooms import PANELS
 from fernfield.work.house import HOUSE
@@ -78,7 +79,11 @@ def test_every_answer_of_every_row_panel_and_page_is_there(reach: TestClient, wo
             keys = [row["key"] for row in reach.get(f"{path}/{of}").json()]
         elif "key" in named:
             keys = [*TEXTURES]
-        filled = route.format(world=world["id"], tract=tract, number=newest, level=0, row=0, col=0, key="{key}")
+        elif "piece" in named:
+            keys = [*KIT, "start"]
+        filled = route.format(
+            world=world["id"], tract=tract, number=newest, level=0, row=0, col=0, key="{key}", piece="{key}"
+        )
         asked += [(filled.format(key=key), {name: NEEDED[name] for name in needed}) for key in keys]
     assert len(asked) > 120
     refused = {}
