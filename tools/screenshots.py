@@ -83,7 +83,7 @@ def take(page: Page, url: str) -> None:
     page.locator("[data-stage=ground]").click()
     page.locator("button[data-view=overlook]").click()
     page.mouse.move(700, 420)
-    shoot(page, "overlook", 7000)
+    shoot(page, "overlook", 20_000)
     page.locator("button[data-view=plan]").click()
     page.locator("[data-stage=trial]").click()
     page.locator("[data-walk]").click()

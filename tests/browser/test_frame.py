@@ -99,3 +99,13 @@ def test_a_panel_that_is_late_says_that_it_comes(small: SmallTable) -> None:
     held[0].continue_()
     expect(page.locator("#bench")).to_have_attribute("data-shows", "water")
     page.unroute("**/bench/water?*")
+
+
+def test_a_tooltip_stands_clear_of_the_button_beside_it(small: SmallTable) -> None:
+    """Below its own stage, where its mark-up says; and it is no wall for the pointer."""
+    small.open("ground")
+    page = small.page
+    page.locator("[data-stage=cover]").hover()
+    tip = page.locator(".tooltip")
+    expect(tip).to_have_attribute("data-popper-placement", "bottom")
+    assert tip.evaluate("one => getComputedStyle(one).pointerEvents") == "none"

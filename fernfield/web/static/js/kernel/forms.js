@@ -501,6 +501,9 @@ document.addEventListener("htmx:afterSwap", (event) =>
   ready(/** @type {Element} */ (/** @type {CustomEvent} */ (event).detail.elt.parentElement ?? document.body)),
 );
 
+/** How long a pointer rests before a tooltip comes up. [ms] */
+const SHOW_MS = 400;
+
 function begin() {
   install();
   ready(document);
@@ -510,11 +513,11 @@ function begin() {
     container: "main",
     trigger: "hover focus",
     // Beside its field: what is above and below it is read while it is filled in.
-    placement: (/** @type {unknown} */ _tip, /** @type {Element} */ of) =>
-      of.matches("input, select, textarea") ? "right" : "top",
+    placement: (/** @type {unknown} */ _tip, /** @type {HTMLElement} */ of) =>
+      of.dataset.bsPlacement || (of.matches("input, select, textarea") ? "right" : "top"),
     // Past the unit that stands behind it.
     offset: (/** @type {{placement: string}} */ at) => (at.placement === "right" ? [0, 30] : [0, 6]),
-    delay: { show: 400, hide: 0 },
+    delay: { show: SHOW_MS, hide: 0 },
     animation: false,
   });
   document.addEventListener("show.bs.tooltip", ({ target }) => {
@@ -530,7 +533,8 @@ function begin() {
     if (!tip) return;
     tip.hide();
     tip.disable();
-    marked.addEventListener("mouseleave", () => tip.enable(), { once: true });
+    // One that was on its way when it was clicked has been let go of by then: the focus alone does not bring it up.
+    marked.addEventListener("mouseleave", () => setTimeout(() => tip.enable(), 2 * SHOW_MS), { once: true });
   });
 }
 if (window.htmx) begin();
