@@ -134,6 +134,8 @@ class Patches:
         if pixels.empty or pixels.rows * pixels.cols > MOST_PATCH_PIXELS:
             return json.dumps(head)
         turned = view.sun is not None and set(facts["layers"]) == {"shade"}
+        if not turned:
+            self._base = None
         draw = self._turned if turned else partial(plan_pixels, self._world)
         picture = draw(land, view.level, pixels, view).tobytes()
         head |= {

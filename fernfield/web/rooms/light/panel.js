@@ -53,9 +53,11 @@ function begin() {
     () => form.requestSubmit(),
   );
   form.addEventListener("input", placeSun);
-  // What was not taken is not looked at any more; what was comes as the world's own light.
+  // What was not taken, or was so before, is not looked at any more; what was taken comes as the world's own light.
   form.addEventListener("htmx:afterRequest", (/** @type {any} */ event) => {
-    if (!event.detail.successful) state.sun = null;
+    const { sun_bearing_deg: bearing, sun_height_deg: height } = state.world;
+    const same = state.sun?.sun_bearing_deg === bearing && state.sun?.sun_height_deg === height;
+    if (!event.detail.successful || same) state.sun = null;
   });
   placeSun();
 }
