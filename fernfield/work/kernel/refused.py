@@ -126,6 +126,10 @@ def _plain(expected: Any) -> str:
     return re.sub(r"['\"]", "", str(expected)).replace(" or ", ", ")
 
 
+ARM = re.compile(r"(constrained-)?(float|int|str|bool)$|literal\[|function-\w+\[")
+"""What Pydantic calls an arm of a choice between sorts of values, which no person needs to know."""
+
+
 def label_of(model: Any, place: Sequence[str | int]) -> str:
     """What people call a field, by its place in a model: the labels of forms, where it has them ("Rule 1, from")."""
     parts: list[str] = []
@@ -136,7 +140,7 @@ def label_of(model: Any, place: Sequence[str | int]) -> str:
             at = _inside(at)
             continue
         info = _field(at, part)
-        if info is None and _is_tag(at, part):
+        if info is None and (_is_tag(at, part) or (parts and ARM.match(part))):
             continue
         say = None if info is None else next((one for one in info.metadata if isinstance(one, Say) and one.label), None)
         listed = say.label if say is not None else UNIT.sub("", str(part)).replace("_", " ").replace("-", " ")
