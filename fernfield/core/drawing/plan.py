@@ -16,6 +16,8 @@ import numpy as np
 from fernfield.core.grid import ByteArray, FloatArray
 from fernfield.core.kernels import kernel
 
+Ink = tuple[float, float, float]
+
 INDEX_EVERY = 5
 """Every fifth contour is drawn heavier, as on survey sheets (common practice)."""
 
@@ -36,10 +38,12 @@ class PlanLook:
 
     sea_level : [m]; None draws no water
     contour_m : interval of the contours [m]; 0 draws none
+    water_ink : how bright water's own colour is, in red, green and blue
     """
 
     sea_level: float | None
     contour_m: float
+    water_ink: Ink = (1.0, 1.0, 1.0)
 
 
 @kernel
@@ -63,6 +67,7 @@ def _paint(
     interval: float,
     grain_row: int,
     grain_col: int,
+    over: FloatArray,
     out: ByteArray,
 ) -> None:
     rows, cols = out.shape[0], out.shape[1]
@@ -93,9 +98,15 @@ def _paint(
                 shade = np.float32(0.1) + np.float32(0.9) * min(light[1, r, c], one) if lit else one
                 dim = np.exp(-depth * np.float32(0.045))
                 seen = (ground[0, r, c] + ground[1, r, c] + ground[2, r, c]) * clear
-                red = ground[0, r, c] * clear * shade + (one - clear) * (np.float32(46) + np.float32(72) * dim)
-                green = ground[1, r, c] * clear * shade + (one - clear) * (np.float32(92) + np.float32(74) * dim)
-                blue = ground[2, r, c] * clear * shade + (one - clear) * (np.float32(122) + np.float32(66) * dim)
+                red = (
+                    ground[0, r, c] * clear * shade + (one - clear) * (np.float32(46) + np.float32(72) * dim) * over[0]
+                )
+                green = (
+                    ground[1, r, c] * clear * shade + (one - clear) * (np.float32(92) + np.float32(74) * dim) * over[1]
+                )
+                blue = (
+                    ground[2, r, c] * clear * shade + (one - clear) * (np.float32(122) + np.float32(66) * dim) * over[2]
+                )
                 if not lit:
                     # How much of the colour is the bottom's, and so has light to take.
                     solid = np.rint(
@@ -138,7 +149,7 @@ colour is the bottom's."""
 
 
 @kernel
-def _lay_light(picture: ByteArray, light: FloatArray) -> None:
+def _lay_light(picture: ByteArray, light: FloatArray, over: FloatArray) -> None:
     one, half, full = np.float32(1), np.float32(0.5), np.float32(255)
     for r in range(picture.shape[0]):
         for c in range(picture.shape[1]):
@@ -148,7 +159,12 @@ def _lay_light(picture: ByteArray, light: FloatArray) -> None:
                 continue
             if pixel[3] < 255:
                 part = max(np.float32(pixel[3]) - np.float32(BOTTOM), np.float32(0)) / np.float32(MOST_BOTTOM)
-                red = green = blue = one - part * (one - (np.float32(0.1) + np.float32(0.9) * min(green, one)))
+                shade = part * (np.float32(0.1) + np.float32(0.9) * min(green, one))
+                red, green, blue = (
+                    shade + (one - part) * over[0],
+                    shade + (one - part) * over[1],
+                    shade + (one - part) * over[2],
+                )
             # What was cut off below a whole number is half of one on the mean.
             pixel[0] = np.uint8(min((np.float32(pixel[0]) + half) * red, full))
             pixel[1] = np.uint8(min((np.float32(pixel[1]) + half) * green, full))
@@ -156,9 +172,9 @@ def _lay_light(picture: ByteArray, light: FloatArray) -> None:
             pixel[3] = np.uint8(255)
 
 
-def lay_light(picture: ByteArray, light: FloatArray) -> None:
-    """Put light on a picture that was drawn without any (modified), shape (rows, cols, 4): both as in `draw_plan`."""
-    _lay_light(picture, np.ascontiguousarray(light, np.float32))
+def lay_light(picture: ByteArray, light: FloatArray, water_ink: Ink = (1.0, 1.0, 1.0)) -> None:
+    """Put light on a picture that was drawn without any (modified), shape (rows, cols, 4): all as in `draw_plan`."""
+    _lay_light(picture, np.ascontiguousarray(light, np.float32), np.array(water_ink, np.float32))
 
 
 @kernel
@@ -268,6 +284,7 @@ def draw_plan(
         float(look.contour_m),
         int(grain_at[0]),
         int(grain_at[1]),
+        np.array((1, 1, 1) if light is None else look.water_ink, np.float32),
         out,
     )
     return out
@@ -277,12 +294,17 @@ def _level(look: PlanLook, rows: int, cols: int) -> FloatArray:
     return np.full((rows, cols), 0.0 if look.sea_level is None else look.sea_level, np.float32)
 
 
-def draw_stamps(picture: ByteArray, stamps: Sequence[Stamp], sun_bearing: float | None) -> None:
-    """Draw growth over a picture (modified), with light and shadow by the sun's bearing [°]; None: with neither."""
+def draw_stamps(
+    picture: ByteArray, stamps: Sequence[Stamp], sun_bearing: float | None, ink: Ink = (1.0, 1.0, 1.0)
+) -> None:
+    """Draw growth over a picture (modified), with light and shadow by the sun's bearing [°]; None: with neither.
+
+    ink : how bright it is in red, green and blue
+    """
     away = _away(0.0 if sun_bearing is None else sun_bearing)
     for stamp in stamps:
         if len(stamp.x):
-            red, green, blue = (float(v) for v in stamp.colour)
+            red, green, blue = (min(v * by, 255.0) for v, by in zip(stamp.colour, ink, strict=True))
             _crowns(picture, stamp.x, stamp.y, stamp.radius, red, green, blue, *away, sun_bearing is not None)
 
 

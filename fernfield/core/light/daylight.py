@@ -26,6 +26,9 @@ BRIGHTEST = 1.55
 """A face that looks at the sun is at most so much brighter than level ground."""
 SKY_LEAST, SKY_MOST = 0.6, 1.5
 """A face that looks away from the sky, or at it, has so much of it."""
+GIVEN_BACK = 0.3
+"""What ground that hides the sky gives of its light in its place; common practice: a third of it, less what is dark."""
+SKY_INK = (0.36, 0.40, 0.47)
 SHAPED, UNSHAPED = 0.46, 0.36
 """How much the sky adds in full shadow, by where a face looks, and what is taken from that."""
 
@@ -37,12 +40,16 @@ class Daylight:
     """The sun and the sky: where the sun stands [°], and the red, green and blue of both on level ground.
 
     Level ground in the sun has `sun` and `sky` together, in shadow the sky and what it adds to it.
+
+    relief : how the shape of the ground is shown, and how strongly: "sun", as it is lit; "sides", by light from several
+        sides besides; "sky", by the share of sky that each place sees alone; "mixed", by sun and sky
     """
 
     bearing: float
     height: float
     sun: Ink = (0.64, 0.60, 0.52)
-    sky: Ink = (0.36, 0.40, 0.47)
+    sky: Ink = SKY_INK
+    relief: tuple[str, float] = ("sun", 1.0)
     _ways: tuple[FloatArray, FloatArray] = field(init=False, repr=False, compare=False)
 
     def __post_init__(self) -> None:
@@ -61,7 +68,7 @@ class Daylight:
         return {
             "sun_ink": self.sun, "sky_ink": self.sky, "sky_bearing_deg": SKY_BEARING, "sky_height_deg": SKY_HEIGHT,
             "sky_contrast": SKY_CONTRAST, "lowest": LOWEST, "brightest": BRIGHTEST, "sky_least": SKY_LEAST,
-            "sky_most": SKY_MOST, "shaped": SHAPED, "unshaped": UNSHAPED,
+            "sky_most": SKY_MOST, "shaped": SHAPED, "unshaped": UNSHAPED, "given_back": GIVEN_BACK,
         }  # fmt: skip
 
 
@@ -71,7 +78,14 @@ def _way(bearing: float, height: float) -> FloatArray:
     return np.array([math.sin(bearing) * flat, math.cos(bearing) * flat, math.sin(height)], np.float32)
 
 
-def daylight(heights: FloatArray, metres: float, sunlit: ByteArray, day: Daylight) -> FloatArray:
+def daylight(
+    heights: FloatArray,
+    metres: float,
+    sunlit: ByteArray,
+    day: Daylight,
+    share: FloatArray | None = None,
+    other: FloatArray | None = None,
+) -> FloatArray:
     """How bright ground is in red, green and blue, 1 for level ground in the sun.
 
     Parameters
@@ -80,21 +94,61 @@ def daylight(heights: FloatArray, metres: float, sunlit: ByteArray, day: Dayligh
     metres : side of a pixel on the ground [m]
     sunlit : shape (rows, cols), 255 in the sun, 0 in shadow
     day : where the sun stands, and its colours
+    share : shape (rows, cols), the share of the sky that is seen there; None where that does not count
+    other : shape (3, rows, cols), what other lights add
 
     Returns
     -------
-    shape (3, rows, cols). Other lights are added to it.
+    shape (3, rows, cols)
     """
     rows, cols = sunlit.shape
     if heights.shape != (rows + 2, cols + 2):
         raise ValueError(f"heights must be {(rows + 2, cols + 2)}, not {heights.shape}")
     out = np.empty((3, rows, cols), np.float32)
     sun, sky = day.ways
+    heights = np.ascontiguousarray(heights, np.float32)
+    lit = np.ascontiguousarray(sunlit, np.uint8)
+    how, strength = day.relief
+    inks = np.array(day.sun, np.float32), np.array(day.sky, np.float32)
+    if how == "sky":
+        # Nothing but the sky gives shape: all the light comes from it.
+        inks = np.zeros(3, np.float32), inks[0] + inks[1]
     _daylight(
-        np.ascontiguousarray(heights, np.float32), float(metres), np.ascontiguousarray(sunlit, np.uint8), sun, sky,
-        np.array(day.sun, np.float32), np.array(day.sky, np.float32), out,
+        heights, float(metres), lit, sun, sky, *inks,
+        np.ones((1, 1), np.float32) if share is None else np.ascontiguousarray(share, np.float32), share is not None,
+        out,
     )  # fmt: skip
+    if how == "sides":
+        out *= 1 + np.float32(strength) * (_sides(heights, metres) - 1)
+    elif how != "sun" or strength != 1:
+        # As strongly as is asked: further from level ground's light, or nearer to it.
+        level = np.maximum(inks[0] + inks[1], np.float32(1e-6))[:, None, None]
+        out[:] = np.maximum(level + (out - level) * np.float32(strength), 0)
+    if other is not None:
+        out += other
     return out
+
+
+SIDES = (225.0, 270.0, 315.0, 0.0)
+"""Bearings of the lights of R. K. Mark (1992): each counts where the ground lies across it. [°]"""
+SIDE_HEIGHT = 30.0
+
+
+def _sides(heights: FloatArray, metres: float) -> FloatArray:
+    """The brightness of the ground by light from several sides, 1 where it is level."""
+    k = np.float32(1 / (8 * metres))
+    up, mid, low = heights[:-2], heights[1:-1], heights[2:]
+    p = ((up[:, 2:] - up[:, :-2]) + 2 * (mid[:, 2:] - mid[:, :-2]) + (low[:, 2:] - low[:, :-2])) * k
+    q = ((up[:, :-2] - low[:, :-2]) + 2 * (up[:, 1:-1] - low[:, 1:-1]) + (up[:, 2:] - low[:, 2:])) * k
+    upright = 1 / np.sqrt(1 + p * p + q * q)
+    aspect = np.arctan2(-p, -q)
+    total, weights = np.zeros_like(p), np.zeros_like(p)
+    for bearing in SIDES:
+        east, north, above = _way(math.radians(bearing), math.radians(SIDE_HEIGHT))
+        weight = np.sin(aspect - np.float32(math.radians(bearing))) ** 2
+        total += weight * np.clip((above - p * east - q * north) * upright / above, 0, BRIGHTEST)
+        weights += weight
+    return np.asarray(total / weights, np.float32)
 
 
 @kernel
@@ -106,9 +160,15 @@ def _daylight(
     sky: FloatArray,
     sun_ink: FloatArray,
     sky_ink: FloatArray,
+    share: FloatArray,
+    shares: bool,
     out: FloatArray,
 ) -> None:
     rows, cols = sunlit.shape
+    seen = np.ones(cols, np.float32)
+    back, rest = np.float32(GIVEN_BACK), np.float32(1 - GIVEN_BACK)
+    # What the sky adds in shadow is as bright as it is.
+    scale = sky_ink[1] / np.float32(SKY_INK[1])
     k = np.float32(1 / (8 * metres))
     one, zero, two = np.float32(1), np.float32(0), np.float32(2)
     most, least, brightest = np.float32(BRIGHTEST), np.float32(SKY_LEAST), np.float32(SKY_MOST)
@@ -117,6 +177,9 @@ def _daylight(
     for r in range(rows):
         up, mid, low, sunny = heights[r], heights[r + 1], heights[r + 2], sunlit[r]
         red, green, blue = out[0, r], out[1, r], out[2, r]
+        if shares:
+            for c in range(cols):
+                seen[c] = back + rest * share[r, c]
         # Without branches: compilers turn it into vector code.
         for c in range(cols):
             p = ((up[c + 2] - up[c]) + two * (mid[c + 2] - mid[c]) + (low[c + 2] - low[c])) * k
@@ -130,7 +193,7 @@ def _daylight(
             above = above if above < brightest else brightest
             # The more the sun reaches, the less the sky is seen.
             more = above * shaped - unshaped if light < one else zero
-            more *= one - light
-            red[c] = sky_ink[0] + sun_ink[0] * light + more
-            green[c] = sky_ink[1] + sun_ink[1] * light + more
-            blue[c] = sky_ink[2] + sun_ink[2] * light + more
+            more *= (one - light) * scale
+            red[c] = (sky_ink[0] + more) * seen[c] + sun_ink[0] * light
+            green[c] = (sky_ink[1] + more) * seen[c] + sun_ink[1] * light
+            blue[c] = (sky_ink[2] + more) * seen[c] + sun_ink[2] * light
