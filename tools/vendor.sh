@@ -30,7 +30,7 @@ export {
   LineLoop, LinearFilter, LinearMipmapLinearFilter, Matrix4, Mesh, MeshBasicMaterial, NoColorSpace, Object3D,
   PerspectiveCamera, PlaneGeometry, Quaternion, Raycaster, Scene, ShaderMaterial, Vector2, Vector3, WebGLRenderer,
   LinearSRGBColorSpace, Sphere, Float32BufferAttribute, DataArrayTexture, DataTexture, RedFormat, RGBAFormat, RepeatWrapping,
-  Vector4
+  Vector4, BackSide, LineSegments, Points, SphereGeometry
 } from "three";
 JS
 printf 'export * from "three";\n' > "$to/three.d.ts"

@@ -31,7 +31,9 @@ from fernfield.work.house import HOUSE
 from fernfield.work.kernel.commands import PathPoint, put
 from fernfield.work.kernel.rows import Row
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.light.rows import Light
+from fernfield.work.light.rows import LAMPS as LAMP_ROWS
+from fernfield.work.light.rows import MISTS as MIST_ROWS
+from fernfield.work.light.rows import Lamp, Light, Mist, Mood
 from fernfield.work.plots.rows import PLOTS, Plot
 from fernfield.work.sites.rows import THINGS, Thing
 from fernfield.work.strokes import Stroke
@@ -186,6 +188,7 @@ def rows() -> list[tuple[str, str, Row]]:
         ("water", "sea", Water(sea_level_m=0.0, tide_low_m=-0.9, tide_high_m=1.4)),
         ("pools", "clay-pit", Pool(name="Clay pit", x=801.0, y=296.0, level_m=0.0)),
         ("light", "sun", Light(sun_bearing_deg=302.0, sun_height_deg=24.0)),
+        *(("moods", key, Mood.model_validate(said)) for key, said in MOODS.items()),
         ("covers", "moor-grass", cover("Moor grass", "#a8a673", 0, "turf", 3)),
         ("covers", "sedge", cover("Sedge", "#7f9350", 1, "reeds", 4, pace=0.85, sound="wet grass")),
         ("covers", "fen-peat", cover("Fen peat", "#6e5a46", 2, "peat", 6, pace=0.7, sound="mud")),
@@ -452,6 +455,37 @@ STANDING: tuple[tuple[str, str | None, str, float, float, float, int | None, boo
 )
 
 
+MOODS: dict[str, dict[str, Any]] = {
+    "dawn": {
+        "name": "Dawn over the fen", "sun_bearing_deg": 96, "sun_height_deg": 5, "turbidity": 2.2, "haze_m": 1500,
+        "haze_top_m": 12, "wind_m_s": 1, "beyond": "sea",
+    },
+    "noon": {
+        "name": "Flat noon", "sun_bearing_deg": 186, "sun_height_deg": 58, "turbidity": 4, "haze_m": 25_000,
+        "beyond": "sea",
+    },
+    "evening": {
+        "name": "Low evening", "sun_bearing_deg": 282, "sun_height_deg": 9, "turbidity": 2.8, "haze_m": 12_000,
+        "wind_m_s": 4, "beyond": "sea",
+    },
+    "night": {
+        "name": "Night, half a moon", "sun_bearing_deg": 330, "sun_height_deg": -22, "moon_bearing_deg": 140,
+        "moon_height_deg": 34, "moon_lit": 0.5, "haze_m": 8000, "beyond": "sea",
+    },
+}  # fmt: skip
+LAMPS = {
+    "yard": ("Yard lamp", 203.0, 508.0, 3.5, 1400.0),
+    "barn": ("Barn door", 182.0, 518.0, 2.6, 700.0),
+    "pump": ("Pump house", 646.0, 396.0, 3.0, 1000.0),
+    "landing": ("Landing lamp", 884.0, 412.0, 3.5, 1400.0),
+    "beacon": ("Beacon fire", 744.0, 716.0, 5.0, 6000.0),
+}
+MISTS = {
+    "creek": ("Creek mist", 330.0, 480.0, 90.0, 3.0),
+    "beds": ("Reed beds", 430.0, 300.0, 130.0, 2.5),
+    "pit": ("Over the clay pit", 801.0, 296.0, 70.0, 2.0),
+}
+
 Say = Callable[[float, str], None]
 
 
@@ -517,3 +551,8 @@ def _build(studio: Studio, world_id: str, say: Say) -> None:
         sort = "piece" if kit else "start"
         thing = Thing(sort=sort, kit=kit, name=name, x=x, y=y, turn_deg=turn, team=team, default=default)  # type: ignore[arg-type]
         world.edit(put(THINGS, key, thing))
+    for key, (name, x, y, over, lumens) in LAMPS.items():
+        lamp = {"name": name, "x": x, "y": y, "over_m": over, "lumens": lumens, "shadows": True}
+        world.edit(put(LAMP_ROWS, key, Lamp.model_validate(lamp)))
+    for key, (name, x, y, radius, height) in MISTS.items():
+        world.edit(put(MIST_ROWS, key, Mist(name=name, x=x, y=y, radius_m=radius, height_m=height)))

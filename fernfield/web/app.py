@@ -33,7 +33,7 @@ from fernfield.web.kernel.rows import rows_router
 from fernfield.web.kernel.settings import Settings
 from fernfield.web.kernel.turns import Turns
 from fernfield.web.kernel.watch import Watch
-from fernfield.web.page import help, live, logbook, pages, signing, tracts, welcome
+from fernfield.web.page import help, lighting, live, logbook, pages, signing, tracts, welcome
 from fernfield.web.page.post import Post
 from fernfield.web.page.shortcuts import shortcuts
 from fernfield.web.rooms import ROUTERS
@@ -122,6 +122,7 @@ def create_app(studio: Studio, settings: Settings | None = None, demo: welcome.B
         welcome.router,
         logbook.router,
         tracts.router,
+        lighting.worlds,
         jobs.router,
         jobs.cards,
         live.router,

@@ -25,7 +25,9 @@ from fernfield.core.ground.weather import weather as press
 from fernfield.core.growth.scatter import Sort, scatter
 from fernfield.core.growth.spacing import Pattern
 from fernfield.core.kernels import compiled_before
+from fernfield.core.light import sky_share
 from fernfield.core.light.daylight import Daylight, daylight
+from fernfield.core.light.lamps import Source, lamp_lux
 from fernfield.core.light.relief import gradients, relief
 from fernfield.core.light.shade import shade
 from fernfield.core.light.shadow import sunlit
@@ -127,6 +129,9 @@ def _pictures() -> None:
         PlanLook(0.0, 2.0),
     )
     lay_light(np.zeros((38, 38, 4), np.uint8), np.ones((3, 38, 38), np.float32))
+    around = sky_share.reach_posts(25.0)
+    sky_share.sky_share(np.zeros((2 * around + 4,) * 2, np.float32), 25.0, around)
+    lamp_lux(ground, 1.0, 0.0, 39.0, 1, [Source(20, 20, 60, (1, 1, 1), 30, shadows=True)])
     stamps = [Stamp(one, one, one, (1, 2, 3))]
     draw_stamps(np.zeros((4, 4, 4), np.uint8), stamps, 315)
     shade_stamps(lit, stamps, 315)

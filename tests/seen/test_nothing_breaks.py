@@ -50,7 +50,8 @@ def test_every_tile_is_a_picture_with_every_overlay(reach: TestClient, world: di
 
 NEEDED = {
     "x": 400, "y": 300, "x0": 300, "y0": 300, "x1": 420, "y1": 420, "row0": 0, "col0": 0, "row1": 64, "col1": 64,
-    "level": 0, "what": "wetness", "points": "[[10, 10], [500, 400]]", "spacing_m": 2,
+    "level": 0, "what": "wetness", "points": "[[10, 10], [500, 400]]", "spacing_m": 2, "latitude_deg": 52,
+    "longitude_deg": 5, "time": "2026-06-21T12:00:00Z",
 }  # fmt: skip
 WINDOW = ("row0", "col0", "row1", "col1")
 OTHER_THINGS = {"file", "job", "spec"}
@@ -84,7 +85,8 @@ def test_every_answer_of_every_row_panel_and_page_is_there(reach: TestClient, wo
         filled = route.format(
             world=world["id"], tract=tract, number=newest, level=0, row=0, col=0, key="{key}", piece="{key}"
         )
-        asked += [(filled.format(key=key), {name: NEEDED[name] for name in needed}) for key in keys]
+        own = {**NEEDED, "what": "lux"} if route.endswith("/light") else NEEDED
+        asked += [(filled.format(key=key), {name: own[name] for name in needed}) for key in keys]
     assert len(asked) > 120
     refused = {}
     for at, query in asked:

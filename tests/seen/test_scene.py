@@ -9,7 +9,7 @@ from fernfield.core.grid import Window
 from fernfield.work.kernel.commands import put
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.light.rows import LIGHT, Light
+from fernfield.work.light.rows import LIGHT, Light, Sun
 from fernfield.work.seen.plan import plan_pixels, relit, shadow_window, sunlit_pixels, unlit
 from fernfield.work.seen.sections import section
 from fernfield.work.seen.show import Show
@@ -65,10 +65,10 @@ def test_a_light_that_is_looked_at_is_the_one_that_would_be_set(world: OpenWorld
     draw(world, path=[(150, 150, 0), (150, 150, 1)], strength=30, radius_m=40)
     row, col = int(150 * 2.0**-level), int(128 * 2.0**-level)
     part = Window(row - 25, col - 30, row + 20, col + 25)
-    sun = Light(sun_bearing_deg=250, sun_height_deg=14)
-    show = Show(growth=False, contour_m=0, sun=sun)
+    sun = {"sun_bearing_deg": 250, "sun_height_deg": 14}
+    show = Show(growth=False, contour_m=0, sun=Sun.model_validate(sun))
     turned = relit(world, world.first_land, unlit(world, world.first_land, level, part, show), show).astype(int)
-    world.edit(put(LIGHT, "sun", sun))
+    world.edit(put(LIGHT, "sun", Light.model_validate(sun)))
     kept = plan_pixels(world, world.first_land, level, part, Show(growth=False, contour_m=0)).astype(int)
     assert np.ptp(kept[..., 1]) > 40
     assert np.abs(turned - kept).max() <= 2
@@ -85,7 +85,7 @@ def test_where_the_sun_comes_past_hills_and_past_growth(world: OpenWorld) -> Non
     assert ground_only[150, 60] == 255
     assert (grown <= ground_only).all()
     assert (grown < ground_only).mean() > 0.01
-    for show in (Show(growth=False), Show(sun=Light(sun_bearing_deg=90, sun_height_deg=12))):
+    for show in (Show(growth=False), Show(sun=Sun(sun_bearing_deg=90, sun_height_deg=12))):
         other = sunlit_pixels(world, land, land.bounds, 1, show)
         assert np.array_equal(other[..., 1], other[..., 0]) == (not show.growth)
     assert other[150, 80, 0] == 0

@@ -66,6 +66,7 @@ class Standing:
     slope_deg: float
     default: bool
     tract: str | None = None
+    turn_deg: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)

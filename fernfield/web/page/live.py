@@ -396,7 +396,8 @@ class Connection:
     async def _take(self, message: Any) -> None:
         match message:
             case View():
-                turned = self._view is not None and message.sun != self._view.sun
+                before = self._view
+                turned = before is not None and (message.sun, message.mood) != (before.sun, before.mood)
                 self._view = message
                 if turned:
                     # A light that is looked at before it is set: what is in view is drawn in it.

@@ -23,6 +23,7 @@ from fernfield.web.rooms import PANELS
 from fernfield.web.rooms.sites.routes import teams_json
 from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.light.moment import moment_of, told
 from fernfield.work.seen.show import Show
 from fernfield.work.studio import Studio
 
@@ -87,6 +88,7 @@ def _boot(asked: Asked) -> dict[str, Any]:
         "teams": teams_json(),
         "walkers": {name: {"who": gait.who, "colour": gait.colour} for name, gait in WALKERS.items()},
         "daylight": Daylight(0.0, 90.0).told(),
+        "light": told(asked.world, moment_of(asked.world)),
         "show": Show().model_dump(mode="json"),
         "walker": {"wade_m": gait.wade, "steepest_deg": gait.steepest_deg},
     }  # fmt: skip

@@ -16,13 +16,13 @@ from fernfield.web.kernel.parts import TheLand, TheStudio, TheTract, job_answer,
 from fernfield.web.kernel.pictures import level_window, plan_rgb, png_of, tile_webp
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.windows import TheWindow
+from fernfield.web.page import lighting
 from fernfield.web.page.showing import Shown
 from fernfield.work.ground.packing import asc_of
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.rows import Coordinate, RevisionNumber
 from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.seen.overlaid import FigureTold, Legend, OldLegend, labels, legend, legends
-from fernfield.work.seen.plan import sunlit_pixels
 from fernfield.work.seen.sections import LineSection, Section, line_section, section
 from fernfield.work.seen.show import Show
 from fernfield.work.seen.spot import Levels, SpotTold, levels, spot
@@ -132,24 +132,6 @@ def plan_tile(request: Request, land: TheLand, level: Level, row: Pixel, col: Pi
     return drawn.answer(request, land[0], lambda: tile_webp(*land, level, row, col, show))
 
 
-@seen.get("/sunlit.png", response_class=Response)
-def sunlit(
-    request: Request, seen_land: TheLand, window: TheWindow, show: Shown,
-    step: Annotated[int, Query(ge=1, le=128, description="1, 2, 4, … posts to a pixel")] = 1,
-) -> Response:  # fmt: skip
-    """How much of the sun reaches the ground, 255 for all of it: red past hills, green past what grows there too."""
-    world, land = seen_land
-    if step & (step - 1) or window.row0 % step or window.col0 % step:
-        raise InvalidInput(
-            f"step must be 1, 2, 4, …, and row0 and col0 whole numbers of steps, not {step} from row {window.row0} and "
-            f"column {window.col0}", "step",
-        )  # fmt: skip
-    if (pixels := -(-window.rows // step) * -(-window.cols // step)) > MOST_POSTS // 4:
-        raise InvalidInput(f"at most {MOST_POSTS // 4} pixels can be asked for at once, not {pixels}", "step")
-    drawn: DrawnTiles = request.app.state.drawn
-    return drawn.answer(request, world, lambda: png_of(sunlit_pixels(world, land, window, step, show)), "image/png")
-
-
 @seen.get("/line")
 def line(
     land: TheLand,
@@ -199,5 +181,6 @@ def overlay_legend(land: TheLand, response: Response) -> OldLegend:
     return legend(land[1])
 
 
-router.take(seen, "/api/tracts/{tract}", ["tracts"])
-router.take(seen, "/api/lands/{tract}", ["lands"])
+for works in (seen, lighting.seen):
+    router.take(works, "/api/tracts/{tract}", ["tracts"])
+    router.take(works, "/api/lands/{tract}", ["lands"])

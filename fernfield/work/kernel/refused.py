@@ -89,6 +89,7 @@ LIMITS = (
     ("less_than_equal", "must be at most"),
     ("multiple_of", "must be a multiple of"),
 )
+A_TIME = "a date and time with an offset, as 2026-06-21T18:30+02:00"
 KINDS = (
     ("int", "a whole number"),
     ("finite", "a finite number"),
@@ -101,6 +102,8 @@ KINDS = (
     ("dict", "fields with their values"),
     ("model", "fields with their values"),
     ("bytes", "text"),
+    ("timezone", A_TIME),
+    ("datetime", A_TIME),
 )
 
 

@@ -103,6 +103,7 @@ class Gives:
     takes_up : how much of each post of a window a row of its takes up, 0 to 1
     stands : where pieces stand
     paces : how the ground slows a walker
+    sun : bearing and height of the sun in the world's own light [°]
     """
 
     sea_of: Callable[[OpenWorld, str], float] | None = None
@@ -111,6 +112,7 @@ class Gives:
     takes_up: TakesUp | None = None
     stands: Stands | None = None
     paces: Paces | None = None
+    sun: Callable[[OpenWorld], tuple[float, float]] | None = None
 
 
 @dataclass(frozen=True)
@@ -123,6 +125,7 @@ class Given:
     takes_up: TakesUp
     stands: Stands
     paces: Paces
+    sun: Callable[[OpenWorld], tuple[float, float]]
 
     @classmethod
     def of(cls, rooms: Iterable[Room]) -> Given:

@@ -18,8 +18,8 @@ from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.growth.shapes import FORMS, VARIANTS
 from fernfield.core.growth.spacing import HECTARE_M2
-from fernfield.core.light.daylight import Daylight, daylight
-from fernfield.core.light.shadow import casters, reach_posts, shaded_by, sunlit
+from fernfield.core.light.daylight import daylight
+from fernfield.core.light.shadow import reach_posts, shaded_by
 from fernfield.core.water.liquids import Liquid
 from fernfield.work.cover.guises import in_guise, kinds_in_guise
 from fernfield.work.cover.rows import covers_of
@@ -32,7 +32,8 @@ from fernfield.work.growth.standing import grown, widest_crown
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.light.rows import LIGHT
+from fernfield.work.light.falling import lamplight, lit_posts, share_posts
+from fernfield.work.light.moment import Moment, moment_of
 from fernfield.work.seen.overlaid import lay_over
 from fernfield.work.seen.show import Show
 from fernfield.work.water.flowing import streams_seen
@@ -59,10 +60,11 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
     if not FINEST_LEVEL <= level <= COARSEST_LEVEL:
         raise InvalidInput(f"level must be {FINEST_LEVEL} to {COARSEST_LEVEL}, not {level}", "level")
     fine, step, halo, posts = _posts_of(level, part)
-    day = show.day(world)
+    moment = show.moment(world)
+    day = moment.day
     with world.lock:
         heights = land.seen(HEIGHT, posts, step)
-        lit = _lit(land, posts, step, day) if show.shadows and not show.plain else None
+        light = None if show.plain else _falls(world, land, posts, step, moment, show.shadows)
         interval = show.interval(land, level)
         water = world.surface(land, posts, step, sea_m=tide_level(world, show.tide)) if show.water else None
         liquids = list(liquids_over(world, land, posts, step)) if show.water else []
@@ -81,17 +83,14 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         ground = np.asarray(np.tensordot(np.array(colours, np.float32).T, known, axes=1), np.float32)
     for tint, colour in tints:
         ground += tint * (np.asarray(colour, np.float32)[:, None, None] - ground)
-    if lit is None:
-        lit = np.full(heights.shape, 255, np.uint8)
     inner = slice(halo, -halo), slice(halo, -halo)
     drawn = _drawn(heights, fine, halo, part)
     if fine == 1:
-        ground, lit = ground[:, inner[0], inner[1]], lit[inner]
+        ground = ground[:, inner[0], inner[1]]
         water = None if water is None else water[inner]
         liquids = [(wet[inner], name) for wet, name in liquids]
     else:
         offset = _offset(fine, part)
-        lit = _refined(lit, fine, halo, offset, part.shape, cv2.INTER_LINEAR)
         if water is not None:
             water = _refined(water, fine, halo, offset, part.shape, cv2.INTER_NEAREST)
         liquids = [
@@ -109,8 +108,8 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         drawn,
         metres,
         ground[:, : part.rows, : part.cols],
-        None if show.plain else daylight(drawn, metres, lit[: part.rows, : part.cols], day),
-        PlanLook(None, interval),
+        None if light is None else light.on(drawn, metres, moment, fine, halo, part),
+        PlanLook(None, interval, moment.water_ink),
         (part.row0, part.col0),
         None if water is None else water[: part.rows, : part.cols],
     )
@@ -123,7 +122,7 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         ink(picture, FOAM, streams.marks * 0.7)
     # Overlays say something of the ground: growth stands over them.
     lay_over(world, land, level, part, show, drawn, picture)
-    draw_stamps(picture, stamps, None if show.plain else day.bearing)
+    draw_stamps(picture, stamps, None if show.plain or not moment.thrown else day.bearing, plant_ink(moment, show))
     scale = 2.0**level
     void = land.void(np.arange(part.row0, part.row1) * scale, np.arange(part.col0, part.col1) * scale)
     if void is not None:
@@ -154,20 +153,55 @@ def unlit(world: OpenWorld, land: Land, level: int, part: Window, show: Show) ->
 
 def relit(world: OpenWorld, land: Land, drawn: Unlit, show: Show) -> ByteArray:
     """The plan of a part in the light that is shown. Growth takes the light of its ground here."""
-    day, part = show.day(world), drawn.part
+    moment, part = show.moment(world), drawn.part
     fine, step, halo, posts = _posts_of(drawn.level, part)
-    if show.shadows:
-        with world.lock:
-            lit = _lit(land, posts, step, day)
-        if fine == 1:
-            lit = lit[halo:-halo, halo:-halo]
-        else:
-            lit = _refined(lit, fine, halo, _offset(fine, part), part.shape, cv2.INTER_LINEAR)
-    else:
-        lit = np.full(part.shape, 255, np.uint8)
+    with world.lock:
+        light = _falls(world, land, posts, step, moment, show.shadows)
     picture = drawn.picture.copy()
-    lay_light(picture, daylight(drawn.heights, drawn.metres, lit, day))
+    lay_light(picture, light.on(drawn.heights, drawn.metres, moment, fine, halo, part), moment.water_ink)
     return picture
+
+
+@dataclass(frozen=True, slots=True)
+class Falls:
+    """What light falls on posts: how much of the sun [0 to 255], the share of sky that is seen, what lamps add."""
+
+    lit: ByteArray
+    share: FloatArray | None
+    lamps: FloatArray | None
+
+    def on(self, heights: FloatArray, metres: float, moment: Moment, fine: int, halo: int, part: Window) -> FloatArray:
+        """How bright the pixels of a part are, from the heights of these and one around: see `daylight`."""
+
+        def at_pixels(plane: Any) -> Any:
+            if fine > 1:
+                plane = _refined(plane, fine, halo, _offset(fine, part), part.shape, cv2.INTER_LINEAR)
+            else:
+                plane = plane[halo:-halo, halo:-halo]
+            return plane[: part.rows, : part.cols]
+
+        share = None if self.share is None else at_pixels(self.share)
+        lamps = None if self.lamps is None else np.stack([at_pixels(plane) for plane in self.lamps])
+        return daylight(heights, metres, at_pixels(self.lit), moment.day, share, lamps)
+
+
+def _falls(world: OpenWorld, land: Land, posts: Window, step: int, moment: Moment, shadows: bool) -> Falls:
+    """The light on every `step`-th post of a window."""
+    rows, cols = -(-posts.rows // step), -(-posts.cols // step)
+    day = moment.day
+    if shadows and moment.thrown:
+        lit = lit_posts(land, posts, step, day.bearing, day.height)
+    else:
+        lit = np.full((rows, cols), 255, np.uint8)
+    lux = None if moment.by_day else lamplight(world, land, posts, step, moment)
+    return Falls(lit, share_posts(world, land, posts, step) if moment.shares else None, moment.ink_of(lux))
+
+
+def plant_ink(moment: Moment, show: Show) -> tuple[float, float, float]:
+    """How bright growth is drawn on the plan."""
+    if show.plain or moment.mood is None:
+        return 1.0, 1.0, 1.0
+    return moment.level_ink
 
 
 def _posts_of(level: int, part: Window) -> tuple[int, int, int, Window]:
@@ -236,15 +270,29 @@ def sunlit_pixels(world: OpenWorld, land: Land, part: Window, step: int, show: S
 
     Returns
     -------
-    shape (rows, cols, 3): past the ground alone, past what grows there too where that is shown, and 0
+    shape (rows, cols, 3): past the ground alone, past what grows there too where that is shown, and the share of sky
+    that is seen there (255 where that does not count)
     """
-    day = show.day(world)
+    moment = show.moment(world)
     with world.lock:
-        lit = np.ascontiguousarray(_lit(land, part, step, day))
+        light = _falls(world, land, part, step, moment, True)
         stamps = _crowns(world, land, part, show) if show.growth and step == 1 else []
+    lit = np.ascontiguousarray(light.lit)
     grown_over = lit.copy()
-    shade_stamps(grown_over, stamps, day.bearing)
-    return np.stack([lit, grown_over, np.zeros_like(lit)], axis=2)
+    shade_stamps(grown_over, stamps, moment.day.bearing)
+    share = np.full_like(lit, 255) if light.share is None else np.rint(light.share * 255).astype(np.uint8)
+    return np.stack([lit, grown_over, share], axis=2)
+
+
+def lamplit_pixels(world: OpenWorld, land: Land, part: Window, step: int, show: Show) -> ByteArray:
+    """What lamps add to the light on each `step`-th post of a window: shape (rows, cols, 3), ink in 127ths of an even
+    ground in full daylight, its square root, so that what is faint is not lost."""
+    moment = show.moment(world)
+    with world.lock:
+        ink = moment.ink_of(lamplight(world, land, part, step, moment))
+    if ink is None:
+        return np.zeros((-(-part.rows // step), -(-part.cols // step), 3), np.uint8)
+    return np.moveaxis(np.rint(np.sqrt(np.clip(ink, 0, 4)) * 127.5).astype(np.uint8), 0, 2)
 
 
 _CROWNS: WeakKeyDictionary[OpenWorld, tuple[object, list[Stamp]]] = WeakKeyDictionary()
@@ -261,26 +309,6 @@ def _crowns(world: OpenWorld, land: Land, part: Window, show: Show) -> list[Stam
     return stamps
 
 
-def _lit(land: Land, posts: Window, step: int, day: Daylight) -> ByteArray:
-    bearing, height = day.bearing, day.height
-    low, _ = land.height_range(posts)
-    _, high = land.all_heights()
-    reach = reach_posts(high - low, land.grid.spacing, height)
-    wide = casters(posts, bearing, reach)
-    # Beyond the land nothing throws a shadow; keep to the steps of `posts`.
-    clip = land.bounds
-    up = max(0, min(posts.row0 - wide.row0, posts.row0 - clip.row0) // step)
-    left = max(0, min(posts.col0 - wide.col0, posts.col0 - clip.col0) // step)
-    down = max(0, min(wide.row1 - posts.row1, clip.row1 - posts.row1) // step)
-    right = max(0, min(wide.col1 - posts.col1, clip.col1 - posts.col1) // step)
-    wide = posts.grow(up * step, left * step, down * step, right * step)
-    heights = land.seen(HEIGHT, wide, step)
-    origin = wide.row0 // step, wide.col0 // step
-    lit = sunlit(heights, land.grid.spacing * step, bearing, height, origin=origin)
-    rows, cols = -(-posts.rows // step), -(-posts.cols // step)
-    return lit[up : up + rows, left : left + cols]
-
-
 def shadow_window(world: OpenWorld, land: Land, window: Window, was: float | None = None) -> Window:
     """`window` and every post whose light may change when the ground in it does.
 
@@ -288,7 +316,7 @@ def shadow_window(world: OpenWorld, land: Land, window: Window, was: float | Non
     high the ground in it is or was; `was` says so after one [m]. Under the sea's surface
     no shadow is looked for.
     """
-    light = world.only(LIGHT)
+    day = moment_of(world).day
     window = land.clip(window)
     with world.lock:
         _, high = land.height_range(window)
@@ -298,8 +326,8 @@ def shadow_window(world: OpenWorld, land: Land, window: Window, was: float | Non
         # The lowest ground that a shadow can fall on bounds its length; that ground is nearer then.
         for _ in range(3):
             low = max(low, world.sea_of(land.id) - UNDER_WATER_M)
-            reach = reach_posts(high - low, land.grid.spacing, light.sun_height_deg)
-            shaded = land.clip(shaded_by(window, light.sun_bearing_deg, reach))
+            reach = reach_posts(high - low, land.grid.spacing, day.height)
+            shaded = land.clip(shaded_by(window, day.bearing, reach))
             low, _ = land.height_range(shaded)
     return shaded
 

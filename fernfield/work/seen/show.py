@@ -12,12 +12,12 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from fernfield.core.drawing.contours import interval_for
 from fernfield.core.drawing.overlays import tint_range
-from fernfield.core.light.daylight import Daylight
 from fernfield.work.cover.ruling import Rule
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.rows import Key
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.light.rows import LIGHT, Light
+from fernfield.work.light.moment import Moment, moment_of
+from fernfield.work.light.rows import Sun
 from fernfield.work.plots.keep import KeepTo
 from fernfield.work.water.rows import Tide
 
@@ -42,7 +42,8 @@ class Show(BaseModel):
     rule: Annotated[Rule | None, Field(description="a rule for covers, for the overlay rule")] = None
     guise: Annotated[Key | None, Field(description="as which the covers are looked at")] = None
     tide: Annotated[Tide | None, Field(description="at which the sea is shown")] = None
-    sun: Annotated[Light | None, Field(description="the light, looked at before it is set")] = None
+    sun: Annotated[Sun | None, Field(description="where the sun stands, looked at before it is set")] = None
+    mood: Annotated[Key | None, Field(description="whose light is looked at")] = None
     plain: Annotated[
         bool,
         Field(description="colours without light, for whoever lights them; alpha says what of water is the bottom's"),
@@ -56,7 +57,6 @@ class Show(BaseModel):
         low, high = tint_range(*land.all_heights())
         return interval_for(land.grid.spacing * 2.0**level, low, high, min(land.grid.width, land.grid.depth))
 
-    def day(self, world: OpenWorld) -> Daylight:
+    def moment(self, world: OpenWorld) -> Moment:
         """The light that the world is shown in."""
-        light = self.sun or world.only(LIGHT)
-        return Daylight(light.sun_bearing_deg, light.sun_height_deg)
+        return moment_of(world, self.mood, self.sun)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fernfield.core.checks import ground, starts
+from fernfield.core.checks import ground, light, starts
 from fernfield.work.kernel.rooms import Check, Gives, Room
 from fernfield.work.sites.notes import NOTES
 from fernfield.work.sites.packing import SITES_PART
@@ -16,6 +16,7 @@ ROOM = Room(
         Check("default start", lambda world: starts.default_start(list(standing(world)))),
         Check("start under water", lambda world: starts.drowned_starts(standing(world))),
         Check("start on a cliff", lambda world: starts.steep_starts(standing(world))),
+        Check("start into the sun", lambda world: light.into_the_sun(standing(world), *world.house.given.sun(world))),
         Check("bare opening", lambda world: ground.bare_openings(holes(world))),
     ),
     parts=(SITES_PART,),

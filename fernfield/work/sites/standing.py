@@ -77,7 +77,7 @@ def _standing(world: OpenWorld, land: Land, thing: Thing) -> Standing:
     here = land.clip(Window(row, col, row + 1, col + 1))
     depth = max(0.0, float(world.surface(land, here)[0, 0]) - ground - thing.over_m)
     steep = float(slope[slope.shape[0] // 2, slope.shape[1] // 2])
-    return Standing(thing.name, thing.sort, thing.x, thing.y, depth, steep, thing.default, land.id)
+    return Standing(thing.name, thing.sort, thing.x, thing.y, depth, steep, thing.default, land.id, thing.turn_deg)
 
 
 def holes(world: OpenWorld) -> Iterator[Hole]:

@@ -103,6 +103,8 @@ export interface Boot {
   show: Show;
   /** The figures of light on the ground. */
   daylight: { sun_ink: Ink; sky_ink: Ink } & Record<string, any>;
+  /** How the world is lit now. */
+  light: Schemas["DaylightTold"];
 }
 
 type Ink = [number, number, number];
@@ -139,6 +141,8 @@ export interface PageState {
   tried: string | null;
   guise: string | null;
   sun: Sun | null;
+  mood: string | null;
+  raked: boolean;
   sheet: string;
   folds: Record<string, boolean>;
   tabs: Record<string, string>;

@@ -103,6 +103,9 @@ const page = {
   /** The guise, and the light, that the map is looked at in before it is set. */
   guise: /** @type {string | null} */ (null),
   sun: /** @type {import("../types.js").Sun | null} */ (null),
+  mood: /** @type {string | null} */ (null),
+  /** Whether the light rakes over what is in view, for a look at its shape. */
+  raked: false,
   /** What a press on the map does instead of the tool: "put" or "choose" a plant. */
   way: "",
   /** Kinds of growth that the tools leave alone, and kinds that the overlook leaves out. */
@@ -283,6 +286,7 @@ export function shown(how = "lit") {
     rule: overlays.includes("rule") && state.tried ? JSON.parse(state.tried) : null,
     guise: state.guise,
     sun: state.sun,
+    mood: state.mood,
     plain: how !== "lit",
   };
 }

@@ -23,18 +23,19 @@ const material = new THREE.ShaderMaterial({
   vertexShader: `
     attribute vec4 dry; attribute float tinted; attribute float sway;
     ${LIT}
-    uniform float wind; varying vec3 seen; varying float away;
+    uniform float wind; varying vec3 seen; varying float away; varying vec3 spot;
     void main() {
       mat4 place = modelMatrix * instanceMatrix;
       vec3 up = normalize(mat3(place) * normal);
       // A crown lets light through: its faces differ less than the ground's.
-      vec3 light = 0.15 + 0.85 * lightOf(normalize(up + vec3(0.0, 0.9, 0.0)), sunlitAt(place[3].xyz).x);
+      vec3 light = 0.15 * (sunInk + skyInk) + 0.85 * litAt(normalize(up + vec3(0.0, 0.9, 0.0)), place[3].xyz, false);
       vec2 foot = place[3].xz;
       float own = fract(sin(dot(foot, vec2(12.9898, 78.233))) * 43758.5453);
       seen = mix(color.rgb, dry.rgb, dry.a * tinted) * light * (0.9 + 0.2 * own);
       vec4 at = place * vec4(position, 1.0);
       float gust = sin(wind * 1.7 + foot.x * 0.11 + own * 3.0) + 0.5 * sin(wind * 3.1 + foot.y * 0.17);
       at.xz += vec2(0.10, 0.06) * gust * sway * length(place[1].xyz) * position.y * step(0.001, wind);
+      spot = at.xyz;
       vec4 eye = viewMatrix * at;
       away = length(eye.xyz);
       gl_Position = projectionMatrix * eye;

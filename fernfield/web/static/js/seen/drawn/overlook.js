@@ -5,7 +5,8 @@ import { steer } from "../hands/cursor.js";
 import { camera as plan } from "./plan.js";
 import { follow } from "../hands/pointer.js";
 import { tookFrame } from "./near3d.js";
-import { HAZE, turnSun, uniforms } from "./light3d.js";
+import { HAZE, lit, turnSun, uniforms } from "./light3d.js";
+import { pours, Sky } from "./sky3d.js";
 import { detail, Land } from "./relief3d.js";
 import { ringPoints, ringWords } from "./ring.js";
 import { Growth } from "./growth3d.js";
@@ -59,6 +60,7 @@ function build() {
     scene,
     lens,
     ring,
+    sky: new Sky(scene, request),
     land: new Land(scene, request),
     growth: new Growth(scene, request),
     swards: new Swards(scene, request),
@@ -106,7 +108,7 @@ let frameAt = 0;
 /** Whether the eye has moved since. */
 let turning = false;
 /** Whether the wind blows: then a frame follows a frame. */
-const blowing = () => state.show.wind && state.grows && state.view !== "plan" && !quiet.matches;
+const blowing = () => state.view !== "plan" && !quiet.matches && ((state.show.wind && state.grows) || pours());
 const quiet = matchMedia("(prefers-reduced-motion: reduce)");
 /** Draw at the next frame. */
 export function request() {
@@ -150,12 +152,13 @@ function placeLens() {
 
 function paint() {
   const { renderer, scene, lens, land, growth, swards, water } = parts;
-  turnSun();
-  // What is looked at is clear; what lies further off goes into the haze.
-  uniforms.clear.value = eye ? 0 : orbit.away * 1.1;
-  uniforms.thick.value = eye ? 0.0011 : 0.12 / Math.max(orbit.away, 300);
-  uniforms.wind.value = blowing() ? performance.now() / 1000 : 0;
+  turnSun(Boolean(eye), orbit.away);
+  uniforms.wind.value = blowing()
+    ? (performance.now() / 1000) * (lit.now.drawn ? 1 : Math.min(lit.now.wind_m_s / 3, 4))
+    : 0;
   placeLens();
+  renderer.setClearColor(HAZE, 1);
+  parts.sky.update(lens, land, Boolean(eye));
   const [x, y] = eye ? [eye.x, eye.y] : [orbit.x, orbit.y];
   land.update(x, y, eye ? 0 : orbit.away);
   // A frame that was asked for before the view was left waits for nothing.
@@ -319,7 +322,7 @@ function keepCamera() {
   keep();
 }
 
-for (const what of ["tile", "stale", "all-stale"]) heed(what, request);
+for (const what of ["tile", "stale", "all-stale", "lit"]) heed(what, request);
 Alpine.effect(() => {
   void [
     state.cursor,
@@ -329,6 +332,9 @@ Alpine.effect(() => {
     state.figures,
     state.at.light,
     state.sun,
+    state.mood,
+    state.at.lamps,
+    state.at.mists,
     state.at.water,
     state.at.mixes,
     state.at.kinds,

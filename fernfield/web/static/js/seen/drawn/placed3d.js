@@ -16,7 +16,7 @@ export const material = new THREE.ShaderMaterial({
   vertexColors: true,
   vertexShader: `
       ${LIT}
-      varying vec3 seen; varying float away;
+      varying vec3 seen; varying float away; varying vec3 spot;
       void main() {
         mat4 place = modelMatrix;
         #ifdef USE_INSTANCING
@@ -24,7 +24,8 @@ export const material = new THREE.ShaderMaterial({
         #endif
         vec4 at = place * vec4(position, 1.0);
         // The ground gives walls some of its light back.
-        seen = color.rgb * (0.14 + 0.86 * lightOf(normalize(mat3(place) * normal), sunlitAt(at.xyz).x));
+        seen = color.rgb * (0.14 * (sunInk + skyInk) + 0.86 * litAt(normalize(mat3(place) * normal), at.xyz, false));
+        spot = at.xyz;
         vec4 eye = viewMatrix * at;
         away = length(eye.xyz);
         gl_Position = projectionMatrix * eye;

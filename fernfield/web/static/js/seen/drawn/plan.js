@@ -512,5 +512,5 @@ new ResizeObserver(() => {
 }).observe(pane);
 watch(() => state.grows, showAnew);
 // The light is turned: what is in view is drawn in it at once.
-watch(() => state.sun, tellView);
+watch(() => [state.sun, state.mood], tellView);
 watch(() => state.walking, tellView);

@@ -81,11 +81,14 @@ const material = (/** @type {THREE.Texture} */ texture) =>
         if (nearOn > 0.5) ink = textured(ink, place, normalize(cross(dFdx(place), dFdy(place))), away);
         else if (near > 0.0)
           ink *= 1.0 + near * (0.16 * grain(place.xz * 1.7) + 0.14 * grain(place.xz * 6.3) + 0.12 * grain(place.xz * 19.0));
-        vec3 light = lightOf(faceAt(at), sunlitAt(place).y);
+        vec3 light = litAt(faceAt(at), place, true);
         // Under water light falls on the bottom's part of the colour alone.
         if (seen.a > 0.995) ink *= light;
-        else ink *= 1.0 - 0.9 * (1.0 - min(light.g, 1.0)) * clamp((seen.a * 255.0 - 128.0) / 126.0, 0.0, 1.0);
-        gl_FragColor = vec4(hazed(ink, away), 1.0);
+        else {
+          float bottom = clamp((seen.a * 255.0 - 128.0) / 126.0, 0.0, 1.0);
+          ink *= bottom * (0.1 + 0.9 * min(light.g, 1.0)) + (1.0 - bottom) * waterInk;
+        }
+        gl_FragColor = vec4(hazed(ink, away, place), 1.0);
       }`,
   });
 

@@ -15,13 +15,14 @@ const material = new THREE.ShaderMaterial({
   side: THREE.DoubleSide,
   vertexShader: `
     ${LIT}
-    attribute vec3 ink; uniform float wind; varying vec3 seen; varying float away;
+    attribute vec3 ink; uniform float wind; varying vec3 seen; varying float away; varying vec3 spot;
     void main() {
       vec4 at = modelMatrix * instanceMatrix * vec4(position, 1.0);
       vec2 foot = instanceMatrix[3].xz;
       at.xz += vec2(0.12, 0.07) * sin(wind * 2.3 + foot.x * 0.21 + foot.y * 0.13) * position.y * position.y
         * length(instanceMatrix[1].xyz) * step(0.001, wind);
-      seen = ink * (0.76 + 0.34 * position.y) * lightOf(vec3(0.0, 1.0, 0.0), sunlitAt(instanceMatrix[3].xyz).y);
+      seen = ink * (0.76 + 0.34 * position.y) * litAt(vec3(0.0, 1.0, 0.0), instanceMatrix[3].xyz, true);
+      spot = at.xyz;
       vec4 eye = viewMatrix * at;
       away = length(eye.xyz);
       gl_Position = projectionMatrix * eye;

@@ -40,8 +40,8 @@ const waterMaterial = (runs) =>
       float flat_ = pow(1.0 - max(dot(to, up), 0.0), 3.0);
       float glint = pow(max(dot(reflect(-to, up), sun), 0.0), 60.0) * 0.35;
       // The most of its light is the sky's. What is known of shadows is where they lie on the bottom.
-      vec3 lit = mix(vec3(1.0), lightOf(vec3(0.0, 1.0, 0.0), 1.0), 0.5);
-      vec3 ink = mix(vec3(0.20, 0.42, 0.50) * lit, haze, 0.15 + 0.7 * flat_) + glint;
+      vec3 lit = mix(waterInk, lightOf(vec3(0.0, 1.0, 0.0), 1.0, 1.0), 0.5);
+      vec3 ink = mix(vec3(0.20, 0.42, 0.50) * lit, haze, 0.15 + 0.7 * flat_) + glint * sunInk;
       float solid = 0.5 + 0.35 * flat_;
       ${
         runs
@@ -49,11 +49,11 @@ const waterMaterial = (runs) =>
       float lane = floor(flows.y * 1.6);
       float streak = smoothstep(0.55, 1.0, sin(flows.x * 0.55 + lane * 2.4)) * smoothstep(0.5, 0.1, abs(fract(flows.y * 1.6) - 0.5));
       float foam = clamp(0.16 * streak + flows.z * (0.55 + 0.35 * sin(flows.x * 2.0 + lane * 1.7)), 0.0, 0.9);
-      ink = mix(ink, vec3(0.93, 0.96, 0.96), foam);
+      ink = mix(ink, vec3(0.93, 0.96, 0.96) * waterInk, foam);
       solid = max(solid, foam);`
           : ""
       }
-      gl_FragColor = vec4(hazed(ink, away), solid);
+      gl_FragColor = vec4(hazed(ink, away, at), solid);
     }`,
   });
 const material = waterMaterial(false);
