@@ -478,7 +478,7 @@ LAMPS = {
     "barn": ("Barn door", 182.0, 518.0, 2.6, 700.0),
     "pump": ("Pump house", 646.0, 396.0, 3.0, 1000.0),
     "landing": ("Landing lamp", 884.0, 412.0, 3.5, 1400.0),
-    "beacon": ("Beacon fire", 744.0, 716.0, 5.0, 6000.0),
+    "beacon": ("Beacon fire", 744.0, 716.0, 11.0, 6000.0),
 }
 MISTS = {
     "creek": ("Creek mist", 330.0, 480.0, 90.0, 3.0),

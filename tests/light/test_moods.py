@@ -188,3 +188,15 @@ def test_light_over_the_api(client: TestClient) -> None:
     for path, (status, words) in refused.items():
         answer = client.get(path)
         assert (answer.status_code, words in answer.json()["detail"]) == (status, True), (path, answer.text)
+
+
+def test_a_piece_throws_a_shadow_as_long_as_it_is_high_by_the_sun(world: OpenWorld) -> None:
+    """Height over the tangent of the sun's height, to a post."""
+    light(world, sun_bearing_deg=270.0, sun_height_deg=30.0)
+    beacon = {"sort": "piece", "kit": "beacon", "name": "Beacon", "x": 120.0, "y": 150.0}
+    world.edit(put(THINGS, "beacon", Thing.model_validate(beacon)))
+    row = sunlit_pixels(world, world.first_land, PART, 1, Show())[50, :, 0]
+    dark = np.flatnonzero(row < 128) + PART.col0
+    assert dark[0] - 120 in (1, 2)
+    assert dark[-1] == pytest.approx(121 + (10 - 0.25) / np.tan(np.radians(30)), abs=1)
+    assert len(dark) == dark[-1] - dark[0] + 1

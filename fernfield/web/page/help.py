@@ -39,7 +39,7 @@ from fernfield.work.growth.swards import Sward
 from fernfield.work.growth.touching import PlantChange
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.posts.tracts import TractPlace
-from fernfield.work.light.rows import Light
+from fernfield.work.light.rows import Lamp, Light, Mist, Mood
 from fernfield.work.plots.keep import KeepTo
 from fernfield.work.plots.rows import Symmetry
 from fernfield.work.seen.trying import compared, formed, overlaid, pair, tried
@@ -80,7 +80,7 @@ FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
         ("Ground cover", Sward), ("Change of plants", PlantChange), ("Target machine", Target),
     )),
     ("water", (("Sea", Water), ("Pool", Pool), ("Stream", Stream), ("Liquid", OwnLiquid))),
-    ("light", (("Sun", Light),)),
+    ("light", (("Sun", Light), ("Mood", Mood), ("Lamp", Lamp), ("Bank of mist", Mist))),
     ("sites", (("Piece or start", Thing), ("Note", Note))),
     ("worlds", (
         ("World", WorldSpec), ("About a world", About), ("Sea floor", SeaFloor), ("Rim", Rim), ("Tract", TractPlace),

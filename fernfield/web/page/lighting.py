@@ -91,7 +91,7 @@ def _falling(
     if what == "shadow":
         if not moment.thrown:
             return np.zeros((-(-posts.rows // step), -(-posts.cols // step)), np.uint8)
-        return lit_posts(land, posts, step, moment.day.bearing, moment.day.height)
+        return lit_posts(world, land, posts, step, moment.day.bearing, moment.day.height)
     if what == "sky_share":
         return np.asarray(np.rint(share_posts(world, land, posts, step) * 255), np.uint8)
     return sun_hours(world, land, posts, step) if what == "sun_hours" else lux_posts(world, land, posts, step, moment)

@@ -281,15 +281,17 @@ class Connection:
         """Ground whose picture rows change that changed: what stands there."""
         for change in event.rows:
             seen = self._world.house.collection(change.collection).seen
-            if seen is None or change.row is None:
-                continue
-            tract_id, *box = seen(change.row)
-            grid = self._world.tract(tract_id).grid if tract_id in self._world.tracts else None
-            posts = None if grid is None else grid.clip(grid.window_of(*box))
-            here = None if posts is None or posts.empty else self._land.of(tract_id, posts)
-            if here is not None:
-                self._dirty.add("growth", here)
-                self._paint.set()
+            for row in (change.was, change.row) if seen is not None else ():
+                if seen is None or row is None:
+                    continue
+                own, *box = seen(row)
+                tract_id = own or self._world.of_tract(None)
+                grid = self._world.tract(tract_id).grid if tract_id in self._world.tracts else None
+                posts = None if grid is None else grid.clip(grid.window_of(*box))
+                here = None if posts is None or posts.empty else self._land.of(tract_id, posts)
+                if here is not None:
+                    self._dirty.add("growth", here)
+                    self._paint.set()
 
     def _look_anew(self) -> None:
         """Tracts came, went, or were moved, joined or parted; a page whose own tract is gone keeps what it had."""

@@ -24,11 +24,12 @@ class Moved:
 
 @dataclass(frozen=True, slots=True)
 class Changed:
-    """A row as it is now; None when it is gone."""
+    """A row as it is now, and as it was before; None when it is gone, or was not there."""
 
     collection: str
     key: str
     row: Row | None
+    was: Row | None = None
 
 
 @dataclass(frozen=True, slots=True)

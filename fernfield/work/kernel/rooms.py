@@ -104,6 +104,7 @@ class Gives:
     stands : where pieces stand
     paces : how the ground slows a walker
     sun : bearing and height of the sun in the world's own light [°]
+    bodies : what stands in a window and throws a shadow as a body
     """
 
     sea_of: Callable[[OpenWorld, str], float] | None = None
@@ -113,6 +114,7 @@ class Gives:
     stands: Stands | None = None
     paces: Paces | None = None
     sun: Callable[[OpenWorld], tuple[float, float]] | None = None
+    bodies: Obstacles | None = None
 
 
 @dataclass(frozen=True)
@@ -126,6 +128,7 @@ class Given:
     stands: Stands
     paces: Paces
     sun: Callable[[OpenWorld], tuple[float, float]]
+    bodies: Obstacles
 
     @classmethod
     def of(cls, rooms: Iterable[Room]) -> Given:

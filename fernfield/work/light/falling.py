@@ -32,7 +32,7 @@ LEVEL_DAY = (52.0, 0.0)
 """Latitude and longitude of a world that has no place on earth, for hours of sun: at the equinox."""
 
 
-def lit_posts(land: Land, posts: Window, step: int, bearing: float, height: float) -> ByteArray:
+def lit_posts(world: OpenWorld, land: Land, posts: Window, step: int, bearing: float, height: float) -> ByteArray:
     """How much of a light comes to every `step`-th post past the ground between: 255 for all of it, 0 for none.
 
     bearing, height : where it comes from, above the horizon [°]
@@ -48,11 +48,41 @@ def lit_posts(land: Land, posts: Window, step: int, bearing: float, height: floa
     down = max(0, min(wide.row1 - posts.row1, clip.row1 - posts.row1) // step)
     right = max(0, min(wide.col1 - posts.col1, clip.col1 - posts.col1) // step)
     wide = posts.grow(up * step, left * step, down * step, right * step)
-    heights = land.seen(HEIGHT, wide, step)
+    heights = with_bodies(world, land, wide, step, land.seen(HEIGHT, wide, step))
     origin = wide.row0 // step, wide.col0 // step
     lit = sunlit(heights, land.grid.spacing * step, bearing, height, origin=origin)
     rows, cols = -(-posts.rows // step), -(-posts.cols // step)
     return lit[up : up + rows, left : left + cols]
+
+
+FINEST_BODIES = 2
+"""From further away than with so many posts to a pixel no piece is seen to throw a shadow."""
+
+
+def with_bodies(world: OpenWorld, land: Land, window: Window, step: int, heights: FloatArray) -> FloatArray:
+    """The heights of every `step`-th post of a window, as high as the pieces that stand on it."""
+    if step > FINEST_BODIES:
+        return heights
+    grid, out = land.grid, heights
+    for body in world.house.given.bodies(world, land, window):
+        row, col = (grid.row_of(body.y) - window.row0) / step, (grid.col_of(body.x) - window.col0) / step
+        reach = body.radius / grid.spacing / step + 1
+        r0, r1 = max(0, math.ceil(row - reach)), min(len(heights), math.floor(row + reach) + 1)
+        c0, c1 = max(0, math.ceil(col - reach)), min(heights.shape[1], math.floor(col + reach) + 1)
+        if r0 >= r1 or c0 >= c1:
+            continue
+        north, east = np.mgrid[r0:r1, c0:c1].astype(np.float32)
+        north, east = (row - north) * grid.spacing * step, (east - col) * grid.spacing * step
+        turn = math.radians(body.turn_deg)
+        across, along = east * math.cos(turn) - north * math.sin(turn), east * math.sin(turn) + north * math.cos(turn)
+        # What is narrower than from post to post stands on the posts beside it.
+        half = grid.spacing * step / 2
+        inside = (abs(across) <= max(body.half_width, half)) & (abs(along) <= max(body.half_depth, half))
+        if out is heights:
+            out = heights.copy()
+        part = out[r0:r1, c0:c1]
+        part[inside] = np.maximum(part[inside], np.float32(body.z1))
+    return out
 
 
 MOST_SHARES = 96
@@ -136,7 +166,7 @@ def lux_posts(world: OpenWorld, land: Land, posts: Window, step: int, moment: Mo
             east, north = gradients(heights, land.grid.spacing * step)
             toward = day.ways[0]
             facing = (toward[2] - east * toward[0] - north * toward[1]) / np.sqrt(1 + east * east + north * north)
-            lit = lit_posts(land, posts, step, day.bearing, day.height).astype(np.float32) / 255
+            lit = lit_posts(world, land, posts, step, day.bearing, day.height).astype(np.float32) / 255
             out += thrown * np.maximum(facing[1:-1, 1:-1][:rows, :cols], 0) * lit
     lamps = lamplight(world, land, posts, step, moment)
     if lamps is not None:
@@ -162,7 +192,7 @@ def sun_hours(world: OpenWorld, land: Land, posts: Window, step: int) -> FloatAr
     out = np.zeros((-(-posts.rows // step), -(-posts.cols // step)), np.float32)
     for bearing, height in day_suns(world):
         if height >= LOWEST_SUN_DEG:
-            out += lit_posts(land, posts, step, bearing, height)
+            out += lit_posts(world, land, posts, step, bearing, height)
     return out * np.float32(24 / SUN_STEPS / 255)
 
 
@@ -173,6 +203,6 @@ def sun_strip(world: OpenWorld, land: Land, x: float, y: float) -> list[float | 
     row, col = round(land.grid.row_of(y)), round(land.grid.col_of(x))
     posts = land.clip(Window(row, col, row + 1, col + 1))
     return [
-        float(lit_posts(land, posts, 1, bearing, height)[0, 0]) / 255 if height >= LOWEST_SUN_DEG else None
+        float(lit_posts(world, land, posts, 1, bearing, height)[0, 0]) / 255 if height >= LOWEST_SUN_DEG else None
         for bearing, height in day_suns(world)
     ]

@@ -113,13 +113,14 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         (part.row0, part.col0),
         None if water is None else water[: part.rows, : part.cols],
     )
+    over = (1.0, 1.0, 1.0) if show.plain else moment.water_ink
     if water is not None:
-        _colour_liquids(picture, drawn, water, liquids)
+        _colour_liquids(picture, drawn, water, liquids, over)
     if streams is not None:
         # From afar the ground between the posts does not show them.
-        ink(picture, RUNNING, streams.cover * 0.85 if step > 1 else 0 * streams.cover)
-        ink(picture, FOAM, streams.white * 0.6)
-        ink(picture, FOAM, streams.marks * 0.7)
+        ink(picture, RUNNING, streams.cover * 0.85 if step > 1 else 0 * streams.cover, over)
+        ink(picture, FOAM, streams.white * 0.6, over)
+        ink(picture, FOAM, streams.marks * 0.7, over)
     # Overlays say something of the ground: growth stands over them.
     lay_over(world, land, level, part, show, drawn, picture)
     draw_stamps(picture, stamps, None if show.plain or not moment.thrown else day.bearing, plant_ink(moment, show))
@@ -190,7 +191,7 @@ def _falls(world: OpenWorld, land: Land, posts: Window, step: int, moment: Momen
     rows, cols = -(-posts.rows // step), -(-posts.cols // step)
     day = moment.day
     if shadows and moment.thrown:
-        lit = lit_posts(land, posts, step, day.bearing, day.height)
+        lit = lit_posts(world, land, posts, step, day.bearing, day.height)
     else:
         lit = np.full((rows, cols), 255, np.uint8)
     lux = None if moment.by_day else lamplight(world, land, posts, step, moment)
@@ -232,21 +233,31 @@ def _drawn(heights: FloatArray, fine: int, halo: int, part: Window) -> FloatArra
     return np.asarray(_refined(heights, fine, halo, (row - 1, col - 1), shape, cv2.INTER_CUBIC), np.float32)
 
 
-def ink(picture: ByteArray, colour: tuple[int, int, int], share: FloatArray) -> None:
-    """Lay a colour on a picture, so much of it at each pixel."""
-    laid = share[..., None] * (np.array(colour, np.float32) - picture[..., :3])
+def ink(
+    picture: ByteArray,
+    colour: tuple[int, int, int],
+    share: FloatArray,
+    light: tuple[float, float, float] = (1.0, 1.0, 1.0),
+) -> None:
+    """Lay a colour on a picture, so much of it at each pixel, in so much light."""
+    lit = np.minimum(np.array(colour, np.float32) * np.array(light, np.float32), 255)
+    laid = share[..., None] * (lit - picture[..., :3])
     picture[..., :3] = np.rint(picture[..., :3] + laid).astype(np.uint8)
 
 
 def _colour_liquids(
-    picture: ByteArray, heights: FloatArray, water: FloatArray, liquids: Sequence[tuple[NDArray[np.bool_], Liquid]]
+    picture: ByteArray,
+    heights: FloatArray,
+    water: FloatArray,
+    liquids: Sequence[tuple[NDArray[np.bool_], Liquid]],
+    light: tuple[float, float, float],
 ) -> None:
     """What is no water has its own colour, the more of it the deeper it is."""
     rows, cols = picture.shape[:2]
     for wet, own in liquids:
         depth = np.maximum(water[:rows, :cols] - heights[1 : rows + 1, 1 : cols + 1], 0)
         ink = np.where(wet[:rows, :cols] & (depth > 0), 1 - own.clear ** np.maximum(depth, 0.4), 0)[..., None]
-        colour = np.array(colour_of(own.colour), np.float32)
+        colour = np.minimum(np.array(colour_of(own.colour), np.float32) * np.array(light, np.float32), 255)
         picture[..., :3] = np.rint(picture[..., :3] + ink * (colour - picture[..., :3])).astype(np.uint8)
 
 

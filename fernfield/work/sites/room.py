@@ -21,5 +21,5 @@ ROOM = Room(
     ),
     parts=(SITES_PART,),
     obstacles=piece_obstacles,
-    gives=Gives(stands=pieces_in),
+    gives=Gives(stands=pieces_in, bodies=piece_obstacles),
 )

@@ -202,8 +202,19 @@ def _shown(world: OpenWorld, key: str, thing: Thing) -> Annotated[dict[str, Any]
     }  # fmt: skip
 
 
+LONGEST_SHADOW = 6.0
+"""A piece throws its shadow so many times as far as it is high, under a sun of 9°."""
+
+
+def _seen(thing: Thing) -> tuple[str, float, float, float, float]:
+    """The ground whose light a piece may change; a start changes none."""
+    piece = KIT.get(thing.kit or "")
+    around = 0.0 if piece is None else piece.width + piece.depth + LONGEST_SHADOW * piece.height
+    return thing.tract or "", thing.x - around, thing.y - around, thing.x + around, thing.y + around
+
+
 THINGS = Collection(
-    "things", Thing, "thing", in_tract=True, told=False, made_by_room=True, most=20_000, plan=_plan,
+    "things", Thing, "thing", in_tract=True, told=False, made_by_room=True, most=20_000, plan=_plan, seen=_seen,
     carried=lambda _thing, journey: {"default": False} if journey.copied else {}, shown=_shown,
 )  # fmt: skip
 

@@ -113,6 +113,7 @@ actions.raking = async () => {
   if (!found) return;
   const { sun_bearing_deg, sun_height_deg, sun_from } = only("light");
   const was = { sun_bearing_deg, sun_height_deg, sun_from };
+  state.mood = null;
   const said = { sun_bearing_deg: found.bearing_deg, sun_height_deg: found.height_deg, sun_from: "hand" };
   if (!(await ask(lightPath, "PATCH", said))) return;
   before = was;
@@ -125,6 +126,9 @@ Alpine.data("light", () => ({
   minute: 720,
   playing: false,
   timer: 0,
+  /** The sun over the day at the cursor, as the server tells it. */
+  here: /** @type {any} */ (null),
+  reading: 0,
   /** A time is asked for; the newest that waits. */
   asking: false,
   wanted: /** @type {string | null} */ (null),
@@ -133,10 +137,15 @@ Alpine.data("light", () => ({
       () => state.at.light,
       () => this.follow(),
     );
+    watch(
+      () => [state.cursor, state.at.light, state.stage],
+      () => this.read(),
+    );
     this.follow();
   },
   destroy() {
     clearInterval(this.timer);
+    clearTimeout(this.reading);
   },
   get raked() {
     return state.raked;
@@ -152,6 +161,32 @@ Alpine.data("light", () => ({
   },
   get mist() {
     return chosenOf("mists");
+  },
+  /** Once the cursor rests, what light comes there. */
+  read() {
+    clearTimeout(this.reading);
+    if (state.stage !== "light" || !state.cursor) return;
+    this.reading = window.setTimeout(async () => {
+      const { x, y } = state.cursor ?? { x: 0, y: 0 };
+      const answer = await fetch(`${landApi}/sun-strip?x=${x}&y=${y}`).catch(() => null);
+      this.here = answer?.ok ? await answer.json() : null;
+    }, 150);
+  },
+  get hereWords() {
+    if (!this.here) return "";
+    const lux = this.here.lux;
+    const light = lux > 0 ? `, ${lux.toLocaleString("en", { maximumSignificantDigits: 2 })} lx` : "";
+    return `${this.here.sun_hours.toFixed(1)} h of sun${light}`;
+  },
+  /** Bars of the day: where the sun is down, where it is hidden, and where it comes. */
+  get strip() {
+    const bars = { night: "", shade: "", sunny: "" };
+    const all = /** @type {any} */ (this.here)?.sun ?? [];
+    all.forEach((/** @type {number | null} */ part, /** @type {number} */ i) => {
+      const bar = `M${(i * 240) / all.length} 0h${240 / all.length}v14h${-240 / all.length}z`;
+      bars[part === null ? "night" : part < 0.5 ? "shade" : "sunny"] += bar;
+    });
+    return bars;
   },
   get hourWords() {
     return words(this.minute);
@@ -346,6 +381,7 @@ function begin() {
     const said = held;
     held = null;
     if (!said) return;
+    state.mood = null;
     const taken = await ask(lightPath, "PATCH", { ...said, sun_from: "hand" });
     if (!taken?.changed) state.sun = null;
   };
@@ -378,6 +414,7 @@ function begin() {
       for (const [name, first] of Object.entries(firsts)) {
         const field = id(`sun-${name}`);
         field.disabled = false;
+        field.closest("[data-when]").hidden = false;
         field.value ||= first;
       }
     },

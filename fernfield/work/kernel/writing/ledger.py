@@ -431,11 +431,12 @@ class Ledger:
         changed = []
         for entry in entry_changes:
             row: Row | None
+            was = world.rows[entry.collection].get(entry.key)
             if moves is None:
                 row = world.take_row(entry.collection, entry.key, entry.after)
             else:
                 row = moves[entry.collection, entry.key]
                 world.set_row(entry.collection, entry.key, row)
-            changed.append(Changed(entry.collection, entry.key, row))
+            changed.append(Changed(entry.collection, entry.key, row, was))
         world.tell(Revised(number, words, tuple(changed)))
         return number

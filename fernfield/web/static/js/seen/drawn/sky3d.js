@@ -68,7 +68,7 @@ const star = new THREE.ShaderMaterial({
     attribute float bright; varying float shows; uniform float shine;
     void main() {
       shows = shine * bright * smoothstep(0.02, 0.25, position.y);
-      gl_PointSize = 1.2 + 2.2 * bright;
+      gl_PointSize = 2.0 + 3.0 * bright;
       vec4 at = projectionMatrix * vec4(mat3(viewMatrix) * position, 1.0);
       gl_Position = vec4(at.xy, at.w * 0.9999, at.w);
     }`,
@@ -210,7 +210,7 @@ export class Sky {
     sky.disc.value = sun.height_deg > -0.5 && now.sun_ink[0] > 0.003 ? 1 : 0;
     sky.moon.value = moon.height_deg > 0 ? Math.min(now.stars * 2, 1) : 0;
     const places = now.stars_at.flatMap(([bearing, height]) => towards(new THREE.Vector3(), bearing, height).toArray());
-    const bright = now.stars_at.map(([, , magnitude]) => Math.min(Math.max((4.2 - magnitude) / 4.5, 0.15), 1));
+    const bright = now.stars_at.map(([, , magnitude]) => Math.min(Math.max((4.6 - magnitude) / 4.0, 0.3), 1));
     this.stars.geometry.setAttribute("position", new THREE.Float32BufferAttribute(places, 3));
     this.stars.geometry.setAttribute("bright", new THREE.Float32BufferAttribute(bright, 1));
     star.uniforms.shine.value = now.stars;
