@@ -40,6 +40,7 @@ from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.rows import ONLY, Row
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.plots.areas import window_of
+from fernfield.work.seen.baking import BAKE, BakeTold, bakes, check_moods, forget_bakes
 from fernfield.work.sites.rows import things_of
 from fernfield.work.strokes import STROKE, Stroke
 from fernfield.work.worlds.apart import read_apart
@@ -295,6 +296,7 @@ class Studio:
         self.store.delete(world_id)
         for package in (self.data / "packages").glob(f"{world_id}-*"):
             package.unlink(missing_ok=True)
+        forget_bakes(self.data, world_id)
         self.jobs.start(GIVE_BACK, None, KeepingStore(self.store.engine))
 
     # Files in
@@ -351,6 +353,18 @@ class Studio:
         boundary_of(world, tract, command)
         may_go_into(world, command.sheet)
         return self.jobs.start(BOUNDARY, world.id, world, tract, command, partial(_stood_on, world))
+
+    # Light
+
+    def start_bake(self, world_id: str, moods: tuple[str, ...] = ()) -> Job:
+        """Bake what is missing or stale of the light of some moods, or of all; the job's result says how much that was.
+        Raises NotFound for a mood that is not there."""
+        world = self.world(world_id)
+        return self.jobs.start(BAKE, world_id, world, check_moods(world, moods), self.data)
+
+    def bakes(self, world_id: str) -> list[BakeTold]:
+        """What is baked of a world, and where it is stale."""
+        return bakes(self.world(world_id), self.data)
 
     # The past
 

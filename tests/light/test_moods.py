@@ -1,24 +1,33 @@
 """Moods, the sun by date and place, lamps and hours of sun on an open world, by commands and by the API."""
 
+import json
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Any
+from zipfile import ZipFile
 
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from PIL import Image
 
 from fernfield.core.checks.finding import Finding
+from fernfield.core.errors import NotFound
 from fernfield.core.grid import Window
+from fernfield.core.light.sky import LUMA
 from fernfield.core.light.sun import sun_at
+from fernfield.work.handover.package import write_package
 from fernfield.work.kernel.commands import Patch, Remove, put
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.light.falling import lux_posts, share_posts, sun_hours, sun_strip
 from fernfield.work.light.moment import moment_of, told
 from fernfield.work.light.rows import LAMPS, LIGHT, MOODS, Lamp, Light, Mood, Sun
+from fernfield.work.seen.baking import read_bake
 from fernfield.work.seen.plan import plan_pixels, sunlit_pixels
 from fernfield.work.seen.show import Show
 from fernfield.work.sites.rows import THINGS, Thing
-from tests.conftest import draw
+from fernfield.work.studio import Studio
+from tests.conftest import draw, ended
 
 NIGHT = Mood(name="Night", sun_bearing_deg=330, sun_height_deg=-25, moon_bearing_deg=140, moon_height_deg=35)
 PART = Window(100, 100, 200, 200)
@@ -200,3 +209,56 @@ def test_a_piece_throws_a_shadow_as_long_as_it_is_high_by_the_sun(world: OpenWor
     assert dark[0] - 120 in (1, 2)
     assert dark[-1] == pytest.approx(121 + (10 - 0.25) / np.tan(np.radians(30)), abs=1)
     assert len(dark) == dark[-1] - dark[0] + 1
+
+
+def test_a_bake_is_mended_only_where_something_has_changed(studio: Studio, world: OpenWorld) -> None:
+    with pytest.raises(NotFound, match="no mood to bake"):
+        studio.start_bake(world.id)
+    world.edit(put(MOODS, "night", NIGHT))
+    with pytest.raises(NotFound, match="there is no 'noon' among the moods"):
+        studio.start_bake(world.id, ("noon",))
+
+    def baked() -> tuple[int, int]:
+        job = ended(studio.start_bake(world.id, ("night",)))
+        assert job.result is not None, job.message
+        return job.result["made"], job.result["blocks"]
+
+    assert studio.bakes(world.id) == []
+    # Four tiles meet at post 256: 301 posts are four blocks.
+    assert baked() == (4, 4)
+    assert baked() == (0, 4)
+    world.edit(put(LAMPS, "one", Lamp(name="One", x=20, y=8, reach_m=8)))
+    (told,) = studio.bakes(world.id)
+    assert told["stale"] == [[256, 0, 301, 256]]
+    assert baked() == (1, 4)
+    kept = read_bake(world, studio.data, "night", world.first_tract.row.id)
+    land = world.first_land
+    assert np.array_equal(kept.shadow, sunlit_pixels(world, land, land.bounds, 1, Show(mood="night"))[..., 1])
+    assert np.abs(kept.sky_share / 255 - share_posts(world, land, land.bounds, 1)).max() < 0.003
+    assert LUMA @ kept.lamps[:, 292, 20] == pytest.approx(800 / (4 * np.pi) / 9, rel=0.01)
+    # One that is cut off leaves nothing half done, and one of a mood that has gone is told of no more.
+    (folder,) = studio.data.glob("bakes/*/night/*")
+    for path in sorted(folder.iterdir())[:2]:
+        path.unlink()
+    (folder / "cut.part").write_bytes(b"half")
+    assert len(studio.bakes(world.id)[0]["stale"]) == 2
+    assert baked() == (2, 4)
+    world.edit(Remove(collection="moods", key="night"))
+    assert studio.bakes(world.id) == []
+
+
+def test_the_light_of_the_worlds_own_mood_is_handed_over(studio: Studio, world: OpenWorld, tmp_path: Path) -> None:
+    world.edit(put(MOODS, "night", NIGHT))
+    world.edit(put(LAMPS, "one", Lamp(name="One", x=150, y=150, over_m=4, lumens=1000, kelvin=3000)))
+    light(world, mood="night")
+    write_package(world, tmp_path / "p.zip", lambda done, words: None)
+    with ZipFile(tmp_path / "p.zip") as package:
+        manifest = json.loads(package.read("manifest.json"))
+        (said,) = [tract["light"] for tract in manifest["tracts"]]
+        planes = {n: np.asarray(Image.open(package.open(said[n]["file"]))) for n in ("shadow", "sky_share", "lux")}
+        assert set(json.loads(package.read("light/moods.json"))) == {"night"}
+    assert (manifest["mood"]["key"], said["mood"]) == ("night", "night")
+    assert all(plane.shape == (301, 301) for plane in planes.values())
+    lux = 10 ** ((planes["lux"].astype(float) - 1) / 65_534 * said["lux"]["decades"]) * said["lux"]["least_lux"]
+    expected = lux_posts(world, world.first_land, world.first_land.bounds, 1, moment_of(world))
+    assert np.allclose(lux, expected, rtol=3e-4)

@@ -6,13 +6,14 @@ from typing import Annotated, Literal
 
 import numpy as np
 from fastapi import Query, Request, Response
+from pydantic import BaseModel, ConfigDict, Field
 from typing_extensions import TypedDict
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.light.raking import raking
 from fernfield.web.kernel.drawn import DrawnTiles
-from fernfield.web.kernel.parts import TheLand, TheWorld
+from fernfield.web.kernel.parts import JobAnswer, TheLand, TheStudio, TheWorld, job_answer
 from fernfield.web.kernel.pictures import png_of
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.windows import TheWindow
@@ -25,6 +26,7 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.light.falling import lit_posts, lux_posts, share_posts, sun_hours, sun_strip
 from fernfield.work.light.moment import DaylightTold, Moment, moment_of, sky_seen, told
 from fernfield.work.light.rows import MOODS
+from fernfield.work.seen.baking import BakeTold
 from fernfield.work.seen.plan import lamplit_pixels, sunlit_pixels
 from fernfield.work.seen.show import Show
 
@@ -44,6 +46,26 @@ Step = Annotated[int, Query(ge=1, le=128, description="1, 2, 4, … posts to a p
 def daylight(world: TheWorld, show: Shown) -> DaylightTold:
     """How a world is lit as it is shown: where light comes from, its inks, the haze, and what is seen in the sky."""
     return told(world, show.moment(world))
+
+
+class ToBake(BaseModel):
+    """Whose light is baked: moods by their keys, all of the world's when none is named."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    moods: Annotated[tuple[Key, ...], Field(max_length=64)] = ()
+
+
+@worlds.post("/bake", status_code=202)
+def bake(request: Request, world: TheWorld, studio: TheStudio, wanted: ToBake) -> JobAnswer:
+    """Work out the light of moods on every post, and keep it: only what is missing or has changed since."""
+    return job_answer(request, studio.start_bake(world.id, wanted.moods))
+
+
+@worlds.get("/bakes")
+def bakes(world: TheWorld, studio: TheStudio) -> list[BakeTold]:
+    """What is baked of each tract in each mood, and the windows of posts where it is missing or stale."""
+    return studio.bakes(world.id)
 
 
 @worlds.get("/sky.png", response_class=Response)

@@ -11,6 +11,7 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.light.findings import hung_lamps
 from fernfield.work.light.moment import moment_of, sun_of
 from fernfield.work.light.overlays import OVERLAYS
+from fernfield.work.light.packing import LIGHT_PART
 from fernfield.work.light.rows import LAMPS, LIGHT, MISTS, MOODS
 
 
@@ -41,6 +42,7 @@ ROOM = Room(
     collections=(LIGHT, MOODS, LAMPS, MISTS),
     overlays=OVERLAYS,
     checks=(Check("lamps", lambda world: light.lamps(hung_lamps(world))),),
+    parts=(LIGHT_PART,),
     gives=Gives(sun=_sun),
     manifest=_manifest,
     whole=_moods,
