@@ -52,6 +52,16 @@ def help_beside(page: Page) -> None:
     page.get_by_role("button", name="Leave the first steps").click()
 
 
+def lit_by(page: Page, mood: str | None) -> None:
+    """The world's own light: of a mood, or the sheet's."""
+    page.evaluate(
+        """(said) => fetch(`/api/worlds/${fern.state.world.id}/light`, { method: "PATCH", body: JSON.stringify(said),
+             headers: { "content-type": "application/json" } })""",
+        {"mood": mood, "sun_from": "mood" if mood else "hand"},
+    )
+    page.wait_for_timeout(1500)
+
+
 def take(page: Page, url: str) -> None:
     page.goto(url.split("/worlds")[0])
     shoot(page, "worlds")
@@ -72,6 +82,12 @@ def take(page: Page, url: str) -> None:
             page.locator("#water-pools").click()
             page.locator("[data-pool=clay-pit]").click()
             page.locator("#hollow-figures").wait_for()
+        if stage == "light":
+            # Night beside a low evening.
+            page.get_by_role("tab", name="Moods").click()
+            page.locator("[data-mood=night]").click()
+            page.locator("#mood-beside").select_option("evening")
+            page.wait_for_timeout(4000)
         shoot(page, stage)
     page.locator("[data-stage=sites]").click()
     page.locator("[data-thing=start-west]").click()
@@ -85,6 +101,7 @@ def take(page: Page, url: str) -> None:
     page.mouse.move(700, 420)
     shoot(page, "overlook", 20_000)
     page.locator("button[data-view=plan]").click()
+    lit_by(page, "dawn")
     page.locator("[data-stage=trial]").click()
     page.locator("[data-walk]").click()
     page.wait_for_timeout(4000)
@@ -92,6 +109,7 @@ def take(page: Page, url: str) -> None:
     shoot(page, "trial", 5000)
     page.keyboard.up("w")
     page.keyboard.press("Escape")
+    lit_by(page, None)
     page.locator("[data-stage=ground]").click()
     page.locator("#logbook").click()
     page.wait_for_timeout(1500)

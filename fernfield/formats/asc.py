@@ -130,4 +130,7 @@ def asc_lines(heights: Iterator[FloatArray], rows: int, cols: int, spacing_m: fl
     ).encode()
     for band in heights:
         for row in band:
-            yield " ".join(row.astype(np.str_)).encode() + b"\n"
+            # Whatever somebody in this process has set numbers to be printed by.
+            with np.printoptions(legacy=False):
+                words = row.astype(np.str_)
+            yield " ".join(words).encode() + b"\n"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 
 import numpy as np
 import pytest
@@ -41,11 +42,20 @@ def table(page: Page, server: Server) -> Table:
     return Table(page, server)
 
 
-@pytest.mark.parametrize(("bearing", "height"), [(315, 32), (140, 9)])
-def test_plan_and_overlook_show_ground_alike(small: SmallTable, bearing: int, height: int) -> None:
-    """Post by post on a hill, in the sun and in its shadow: within 4 of 255."""
-    sun = {"sun_bearing_deg": bearing, "sun_height_deg": height}
-    small.server.send(f"/api/worlds/{small.world}/light", sun, "PATCH")
+MOOD = {"name": "Mood", "haze_m": 200_000, "sun_bearing_deg": 250, "sun_height_deg": 14}
+NIGHT = {"name": "Night", "haze_m": 200_000, "sun_height_deg": -25, "moon_bearing_deg": 120, "moon_height_deg": 40}
+
+
+@pytest.mark.parametrize(("bearing", "height", "mood"), [(315, 32, None), (140, 9, None), (0, 0, MOOD), (0, 0, NIGHT)])
+def test_plan_and_overlook_show_ground_alike(
+    small: SmallTable, bearing: int, height: int, mood: dict[str, object] | None
+) -> None:
+    """Post by post on a hill, in the sun and in its shadow, by day and by night: within 4 of 255."""
+    light: dict[str, object] = {"sun_bearing_deg": bearing, "sun_height_deg": height, "mood": None, "sun_from": "hand"}
+    if mood is not None:
+        small.server.send(f"/api/worlds/{small.world}/moods/own", mood, "PUT")
+        light = {"mood": "own", "sun_from": "mood"}
+    small.server.send(f"/api/worlds/{small.world}/light", light, "PATCH")
     show = {"contour_m": 0, "growth": False, "water": False, "detail": "low"}
     small.open("ground", view="overlook", show=show, camera={"x": 45, "y": 50, "away": 75, "bearing": 200, "tilt": 88})
     until(small.page, HERE)
@@ -57,7 +67,7 @@ def test_plan_and_overlook_show_ground_alike(small: SmallTable, bearing: int, he
     plan = np.asarray(Image.open(io.BytesIO(tile)), float)
     # The plan's own light says which spots lie in shadow.
     expected = np.array([plan[100 - y, x, :3] for x, y in spots])
-    assert np.ptp(expected.mean(axis=1)) > 12
+    assert np.ptp(expected.mean(axis=1)) > (3 if mood is NIGHT else 12)
     away = np.abs(drawn - expected).max(axis=1)
     assert np.mean(away <= 4) >= 0.97, sorted(away)[-8:]
 
@@ -87,7 +97,8 @@ def test_a_turned_sun_asks_only_where_it_reaches(table: Table) -> None:
 def test_the_plan_follows_the_dial_before_it_is_let_go(small: SmallTable) -> None:
     """A hillside in the north-west is bright under a sun there, and dark when the sun is held in the south-east."""
     page = small.page
-    small.server.send(f"/api/worlds/{small.world}/light", {"sun_bearing_deg": 315, "sun_height_deg": 30}, "PATCH")
+    light = {"sun_bearing_deg": 315, "sun_height_deg": 30, "mood": None, "sun_from": "hand"}
+    small.server.send(f"/api/worlds/{small.world}/light", light, "PATCH")
     small.open("light", show={"contour_m": 0, "edges": False})
     bright, revision = small.colour(50, 64).mean(), small.revision()
     box = page.locator("#dial").bounding_box()
@@ -102,3 +113,66 @@ def test_the_plan_follows_the_dial_before_it_is_let_go(small: SmallTable) -> Non
     small.kept(revision)
     small.colour(50, 64, lambda colour: bool(colour.mean() < bright - 15))
     assert page.evaluate("fern.state.sun") is None
+
+
+def test_a_mood_is_looked_at_made_the_worlds_own_and_left(small: SmallTable) -> None:
+    """By hand: its light is seen before anything is kept; the sun that a key rakes with goes back by the same key."""
+    page, light = small.page, f"/api/worlds/{small.world}/light"
+    small.server.send(light, {"mood": None, "sun_from": "hand", "sun_bearing_deg": 300, "sun_height_deg": 40}, "PATCH")
+    small.server.send(f"/api/worlds/{small.world}/moods/dark", NIGHT, "PUT")
+    small.open("light", show={"contour_m": 0, "edges": False, "labels": False})
+    day, revision = small.colour(20, 20).mean(), small.revision()
+    small.tab("Moods")
+    page.locator("[data-mood=dark]").click()
+    small.colour(20, 20, lambda colour: bool(colour.mean() < 0.6 * day), aside=False)
+    assert small.revision() == revision
+    page.get_by_role("button", name="Make it the world's own").click()
+    small.kept(revision)
+    small.tab("Lamps")
+    page.get_by_role("button", name="Hang a lamp").click()
+    page.mouse.click(*small.at(30, 80))
+    until(page, "fern.rows('lamps').some((lamp) => Math.abs(lamp.x - 30) < 2 && Math.abs(lamp.y - 80) < 2)")
+    small.colour(31, 78, lambda colour: bool(colour.mean() > 1.5 * small.colour(20, 20).mean()), aside=False)
+    small.tab("Sun")
+    page.locator("#flat").focus()
+    page.keyboard.press("r")
+    until(page, "fern.state.raked && fern.only('light').sun_from === 'hand'")
+    page.keyboard.press("r")
+    until(page, "!fern.state.raked && fern.only('light').sun_from === 'mood'")
+    small.tab("Moods")
+    page.get_by_role("button", name="The sheet's own light").click()
+    small.colour(20, 20, lambda colour: bool(colour.mean() > 0.9 * day), aside=False)
+
+
+def test_an_hour_of_the_day_is_looked_at_and_kept(small: SmallTable) -> None:
+    page = small.page
+    small.open("light", show={"contour_m": 0})
+    page.locator("#sun-sun_from").select_option("time")
+    until(page, "document.querySelector('#sun-day b') && fern.only('light').sun_from === 'time'")
+    assert page.locator("#dial-hours text").count() > 1
+    slider = page.locator("#sun-hour")
+    slider.evaluate("(it) => { it.value = '0'; it.dispatchEvent(new Event('input')); }")
+    until(page, "fern.state.sun && fern.state.sun.sun_height_deg < -5")
+    slider.evaluate("(it) => { it.value = '61'; it.dispatchEvent(new Event('change')); }")
+    until(page, "fern.only('light').time.includes('T01:01') && fern.state.sun === null")
+    small.server.send(f"/api/worlds/{small.world}/light", {"sun_from": "hand"}, "PATCH")
+
+
+def test_eye_level_has_a_sky_of_its_sun(small: SmallTable) -> None:
+    """Blue above, brighter at the horizon, and no picture of paper."""
+    page = small.page
+    small.open("trial")
+    page.get_by_role("button", name=re.compile("^Walk from")).first.click()
+    until(page, f"{HERE} && fern.sky")
+    frames(page, 3)
+    box = page.locator("#look").bounding_box()
+    assert box is not None
+    shot = np.asarray(Image.open(io.BytesIO(page.screenshot())).convert("RGB")).astype(int)
+    x, top = int(box["x"] + box["width"] / 2), int(box["y"])
+    above, low = (
+        shot[top + 70 : top + 80, x - 40 : x + 40].mean((0, 1)),
+        shot[top + 250 : top + 260, x - 40 : x + 40].mean((0, 1)),
+    )
+    assert above[2] > above[0] + 25
+    assert low.mean() > above.mean() + 8
+    page.keyboard.press("Escape")

@@ -1,6 +1,7 @@
 """Moods, the sun by date and place, lamps and hours of sun on an open world, by commands and by the API."""
 
 import json
+import math
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -12,7 +13,7 @@ from fastapi.testclient import TestClient
 from PIL import Image
 
 from fernfield.core.checks.finding import Finding
-from fernfield.core.errors import NotFound
+from fernfield.core.errors import InvalidInput, NotFound
 from fernfield.core.grid import Window
 from fernfield.core.light.sky import LUMA
 from fernfield.core.light.sun import sun_at
@@ -24,6 +25,7 @@ from fernfield.work.light.moment import moment_of, told
 from fernfield.work.light.rows import LAMPS, LIGHT, MOODS, Lamp, Light, Mood, Sun
 from fernfield.work.seen.baking import read_bake
 from fernfield.work.seen.plan import plan_pixels, sunlit_pixels
+from fernfield.work.seen.probe import probe
 from fernfield.work.seen.show import Show
 from fernfield.work.sites.rows import THINGS, Thing
 from fernfield.work.studio import Studio
@@ -262,3 +264,20 @@ def test_the_light_of_the_worlds_own_mood_is_handed_over(studio: Studio, world: 
     lux = 10 ** ((planes["lux"].astype(float) - 1) / 65_534 * said["lux"]["decades"]) * said["lux"]["least_lux"]
     expected = lux_posts(world, world.first_land, world.first_land.bounds, 1, moment_of(world))
     assert np.allclose(lux, expected, rtol=3e-4)
+
+
+def test_a_probe_sees_the_sky_and_the_hill_where_they_are(world: OpenWorld) -> None:
+    draw(world, path=[(200, 150, 0), (200, 150, 1)], strength=60, radius_m=25, softness=0)
+    world.edit(put(MOODS, "evening", Mood(name="Evening", sun_bearing_deg=270, sun_height_deg=10, haze_m=200_000)))
+    seen = probe(world, world.first_land, 120, 150, 360, Show(mood="evening")).astype(int)
+    sky = probe(world, world.first_land, 120, 150, 360, Show()).astype(int)
+    assert seen.shape == (180, 360, 3)
+    # The hill's edge is 55 m off in the east and 60 m high over ground at 10 m: 46.6° over the eye.
+    top = next(row for row in range(180) if seen[row, 90, 2] < seen[row, 90, 1])
+    assert 90 - top == pytest.approx(math.degrees(math.atan2(60 - 1.7, 55)), abs=2)
+    # Elsewhere the horizon is level; the west, where the sun stands, is brightest.
+    assert seen[80, 180, 2] > seen[100, 180, 2]
+    assert seen[80:88, 270, 0].sum() > seen[80:88, 180, 0].sum()
+    assert (sky != seen).any()
+    with pytest.raises(InvalidInput, match="the place"):
+        probe(world, world.first_land, 900, 150, 64, Show())

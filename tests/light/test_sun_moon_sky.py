@@ -1,9 +1,9 @@
 """Sun, moon, sky, lamps and the share of sky, against published examples, closed forms and other programs."""
 
+import importlib
 import math
 from datetime import UTC, datetime, timedelta, timezone
 
-import colour
 import ephem
 import numpy as np
 import pytest
@@ -171,6 +171,9 @@ def test_a_lamp_shines_by_the_inverse_square_and_the_cosine() -> None:
 
 def test_kelvin_is_a_colour_on_the_planckian_locus() -> None:
     """Kang and others (2002) against Planck's law as colour-science integrates it: within 0.002 in x and y."""
+    with np.printoptions():
+        # It sets how numbers are printed, for everybody.
+        colour = importlib.import_module("colour")
     for kelvin in np.linspace(*KELVIN, 40):
         theirs = colour.temperature.CCT_to_xy(kelvin, method="Kang 2002")
         assert planckian(float(kelvin)) == pytest.approx(tuple(theirs), abs=1e-6)

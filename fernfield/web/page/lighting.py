@@ -28,6 +28,7 @@ from fernfield.work.light.moment import DaylightTold, Moment, moment_of, sky_see
 from fernfield.work.light.rows import MOODS
 from fernfield.work.seen.baking import BakeTold
 from fernfield.work.seen.plan import lamplit_pixels, sunlit_pixels
+from fernfield.work.seen.probe import probe
 from fernfield.work.seen.show import Show
 
 worlds = Router(prefix="/api/worlds/{world}", tags=["light"])
@@ -167,6 +168,16 @@ def strip(seen_land: TheLand, x: Metres, y: Metres) -> SunStrip:
         lux = float(lux_posts(world, land, here, 1, moment_of(world))[0, 0])
     hours = sum(part for part in found if part is not None) * 24 / len(found)
     return {"sun": found, "sun_hours": hours, "lux": lux}
+
+
+@seen.get("/probe.png", response_class=Response)
+def light_probe(
+    seen_land: TheLand, x: Metres, y: Metres, show: Shown, width: Annotated[int, Query(ge=16, le=2048)] = 512
+) -> Response:
+    """Sky and land as they are seen from a place, all around: columns are bearings from north on, rows heights from
+    straight above to straight below."""
+    world, land = seen_land
+    return Response(png_of(probe(world, land, x, y, width, show)), media_type="image/png")
 
 
 class RakingTold(TypedDict):

@@ -42,7 +42,7 @@ from fernfield.web.page.messages import (
     View,
     Wish,
 )
-from fernfield.web.page.patches import Patches
+from fernfield.web.page.patches import LIGHTS, Patches
 from fernfield.web.page.post import Post
 from fernfield.work.cover.ruling import drains, rests_on
 from fernfield.work.kernel.commands import LONGEST_STROKE_S
@@ -399,7 +399,7 @@ class Connection:
         match message:
             case View():
                 before = self._view
-                turned = before is not None and (message.sun, message.mood) != (before.sun, before.mood)
+                turned = before is not None and any(getattr(message, one) != getattr(before, one) for one in LIGHTS)
                 self._view = message
                 if turned:
                     # A light that is looked at before it is set: what is in view is drawn in it.

@@ -20,8 +20,8 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.seen.plan import Unlit, plan_pixels, relit, shadow_window, unlit
 from fernfield.work.water.standing import standing_mark
 
-UNTURNED = {"sun": None, "mood": None, "shown": 0}
-"""What of a view a light that is turned changes."""
+LIGHTS = ("sun", "mood", "beside", "divide_m")
+"""What of a view changes its light alone."""
 MOST_PATCH_PIXELS = 2_400 * 1_600
 MOST_PATCH_POSTS = 200 * 200
 """Heights of larger windows are sent of every second post, or fourth, …"""
@@ -113,7 +113,7 @@ class Patches:
 
     def _turned(self, land: Land, level: int, part: Window, view: View) -> ByteArray:
         """The picture in a light that is being turned: what does not change with it is drawn once."""
-        of = land.id, level, part, self._world.revision, view.model_copy(update=UNTURNED)
+        of = land.id, level, part, self._world.revision, view.model_copy(update={**dict.fromkeys(LIGHTS), "shown": 0})
         if self._base is None or self._base[0] != of:
             self._base = of, unlit(self._world, land, level, part, view)
         return relit(self._world, land, self._base[1], view)
@@ -135,7 +135,7 @@ class Patches:
         pixels = pixels.meet(seen)
         if pixels.empty or pixels.rows * pixels.cols > MOST_PATCH_PIXELS:
             return json.dumps(head)
-        turned = (view.sun or view.mood) is not None and set(facts["layers"]) == {"shade"}
+        turned = any(getattr(view, one) is not None for one in LIGHTS) and set(facts["layers"]) == {"shade"}
         if not turned:
             self._base = None
         draw = self._turned if turned else partial(plan_pixels, self._world)

@@ -103,7 +103,7 @@ class Gives:
     takes_up : how much of each post of a window a row of its takes up, 0 to 1
     stands : where pieces stand
     paces : how the ground slows a walker
-    sun : bearing and height of the sun in the world's own light [°]
+    lit_from : bearing and height of where the world's own light comes from [°]
     bodies : what stands in a window and throws a shadow as a body
     """
 
@@ -113,7 +113,7 @@ class Gives:
     takes_up: TakesUp | None = None
     stands: Stands | None = None
     paces: Paces | None = None
-    sun: Callable[[OpenWorld], tuple[float, float]] | None = None
+    lit_from: Callable[[OpenWorld], tuple[float, float]] | None = None
     bodies: Obstacles | None = None
 
 
@@ -127,7 +127,7 @@ class Given:
     takes_up: TakesUp
     stands: Stands
     paces: Paces
-    sun: Callable[[OpenWorld], tuple[float, float]]
+    lit_from: Callable[[OpenWorld], tuple[float, float]]
     bodies: Obstacles
 
     @classmethod

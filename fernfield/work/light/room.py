@@ -43,7 +43,7 @@ ROOM = Room(
     overlays=OVERLAYS,
     checks=(Check("lamps", lambda world: light.lamps(hung_lamps(world))),),
     parts=(LIGHT_PART,),
-    gives=Gives(sun=_sun),
+    gives=Gives(lit_from=_sun),
     manifest=_manifest,
     whole=_moods,
 )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 from weakref import WeakKeyDictionary
@@ -59,6 +59,8 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
     """
     if not FINEST_LEVEL <= level <= COARSEST_LEVEL:
         raise InvalidInput(f"level must be {FINEST_LEVEL} to {COARSEST_LEVEL}, not {level}", "level")
+    if show.beside is not None and show.divide_m is not None:
+        return _halves(land, level, part, show, lambda half: plan_pixels(world, land, level, part, half))
     fine, step, halo, posts = _posts_of(level, part)
     moment = show.moment(world)
     day = moment.day
@@ -131,6 +133,21 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
     return picture
 
 
+def _halves(land: Land, level: int, part: Window, show: Show, draw: Callable[[Show], ByteArray]) -> ByteArray:
+    """Two lights beside each other, with a thin line between them."""
+    west, east = show.halves()
+    col = round(float(land.grid.col_of(show.divide_m or 0.0)) / 2.0**level) - part.col0
+    if col <= 0 or col >= part.cols:
+        return draw(east if col <= 0 else west)
+    picture, other = draw(west), draw(east)
+    picture[:, col:] = other[:, col:]
+    picture[:, col, :3] = LINE
+    return picture
+
+
+LINE = (250, 248, 241)
+
+
 @dataclass(frozen=True, slots=True)
 class Unlit:
     """The plan of a part without its light, and what light needs to be put on it: the heights of its pixels and of
@@ -154,6 +171,8 @@ def unlit(world: OpenWorld, land: Land, level: int, part: Window, show: Show) ->
 
 def relit(world: OpenWorld, land: Land, drawn: Unlit, show: Show) -> ByteArray:
     """The plan of a part in the light that is shown. Growth takes the light of its ground here."""
+    if show.beside is not None and show.divide_m is not None:
+        return _halves(land, drawn.level, drawn.part, show, lambda half: relit(world, land, drawn, half))
     moment, part = show.moment(world), drawn.part
     fine, step, halo, posts = _posts_of(drawn.level, part)
     with world.lock:

@@ -44,6 +44,10 @@ class Show(BaseModel):
     tide: Annotated[Tide | None, Field(description="at which the sea is shown")] = None
     sun: Annotated[Sun | None, Field(description="where the sun stands, looked at before it is set")] = None
     mood: Annotated[Key | None, Field(description="whose light is looked at")] = None
+    beside: Annotated[Key | None, Field(description="a mood whose light is seen east of the line that divides")] = None
+    divide_m: Annotated[
+        float | None, Field(ge=-1e6, le=1e6, description="where that line lies, east in the land's metres")
+    ] = None
     plain: Annotated[
         bool,
         Field(description="colours without light, for whoever lights them; alpha says what of water is the bottom's"),
@@ -56,6 +60,11 @@ class Show(BaseModel):
         # Rounded outwards, so that not every stroke changes the interval.
         low, high = tint_range(*land.all_heights())
         return interval_for(land.grid.spacing * 2.0**level, low, high, min(land.grid.width, land.grid.depth))
+
+    def halves(self) -> tuple[Show, Show]:
+        """What is seen west of the line that divides, and east of it."""
+        whole = self.model_copy(update={"beside": None, "divide_m": None})
+        return whole, whole.model_copy(update={"mood": self.beside, "sun": None})
 
     def moment(self, world: OpenWorld) -> Moment:
         """The light that the world is shown in."""

@@ -16,7 +16,9 @@ ROOM = Room(
         Check("default start", lambda world: starts.default_start(list(standing(world)))),
         Check("start under water", lambda world: starts.drowned_starts(standing(world))),
         Check("start on a cliff", lambda world: starts.steep_starts(standing(world))),
-        Check("start into the sun", lambda world: light.into_the_sun(standing(world), *world.house.given.sun(world))),
+        Check(
+            "start into the sun", lambda world: light.into_the_sun(standing(world), *world.house.given.lit_from(world))
+        ),
         Check("bare opening", lambda world: ground.bare_openings(holes(world))),
     ),
     parts=(SITES_PART,),

@@ -3,12 +3,13 @@ import Alpine from "/static/js/kernel/alpine.js";
 import { ask, say } from "/static/js/kernel/say.js";
 import { drag, heldKeys } from "/static/js/kernel/shapes.js";
 import { chosenForm, chosenOf } from "/static/js/seen/bench.js";
+import { addHand } from "/static/js/seen/hands/hand.js";
 import { addPlaced, choose, removeChosen } from "/static/js/seen/hands/placed.js";
 import { addMark, inView, name } from "/static/js/seen/drawn/overlay.js";
 import { lit } from "/static/js/seen/drawn/light3d.js";
 import { postsInView, screenAt } from "/static/js/seen/drawn/plan.js";
 import { each, only, row } from "/static/js/seen/rows.js";
-import { actions, clamp, heed, landApi, state, watch, xOf, yOf } from "/static/js/seen/state.js";
+import { actions, clamp, heed, inShown, landApi, state, watch, xOf, yOf } from "/static/js/seen/state.js";
 
 /** @param {string} name @returns {any} */
 const id = (name) => document.getElementById(name);
@@ -132,6 +133,8 @@ Alpine.data("light", () => ({
   /** A time is asked for; the newest that waits. */
   asking: false,
   wanted: /** @type {string | null} */ (null),
+  /** Nobody looks any more: what is on its way is not shown. */
+  dropped: false,
   init() {
     watch(
       () => state.at.light,
@@ -212,6 +215,7 @@ Alpine.data("light", () => ({
   /** Look at a minute of the day before it is kept. @param {number} minute */
   async look(minute) {
     this.minute = minute;
+    this.dropped = false;
     this.wanted = at(only("light").time, minute);
     if (this.asking) return;
     this.asking = true;
@@ -219,7 +223,7 @@ Alpine.data("light", () => ({
       const time = this.wanted;
       this.wanted = null;
       const found = await sunOf(time);
-      if (!found) break;
+      if (!found || this.dropped) break;
       const north = only("light").north_deg || 0;
       state.sun = { sun_bearing_deg: (found.bearing_deg + north + 360) % 360, sun_height_deg: found.height_deg };
       placeSun();
@@ -230,7 +234,12 @@ Alpine.data("light", () => ({
   slide(event) {
     this.look(Number(/** @type {HTMLInputElement} */ (event.target).value));
   },
-  async keepHour() {
+  /** @param {Event} [event] of the slider that was let go */
+  async keepHour(event) {
+    if (event) this.minute = Number(/** @type {HTMLInputElement} */ (event.target).value);
+    this.dropped = true;
+    this.wanted = null;
+    state.mood = null;
     const taken = await ask(lightPath, "PATCH", { time: at(only("light").time, this.minute) });
     if (!taken?.changed) state.sun = null;
   },
@@ -260,7 +269,13 @@ Alpine.data("light", () => ({
     const key = /** @type {HTMLElement} */ (event.currentTarget).dataset.mood || "";
     const again = state.chosen === `moods/${key}`;
     choose("moods", again ? null : key);
-    state.mood = again ? null : key;
+    Object.assign(state, { mood: again ? null : key, sun: null });
+  },
+  /** Two moods beside each other, with a line to drag between them. @param {Event} event */
+  compare(event) {
+    const key = /** @type {HTMLSelectElement} */ (event.target).value;
+    const [, col0, , col1] = postsInView();
+    Object.assign(state, { beside: key || null, divide: key ? xOf((col0 + col1) / 2) : null });
   },
   async makeOwn() {
     const own = chosenOf("moods");
@@ -305,6 +320,7 @@ Alpine.data("light", () => ({
 
 // Lamps and mists on the map
 
+let dragging = false;
 const number = (/** @type {string} */ name) => [...each(name)].length + 1;
 addPlaced({
   stage: "light",
@@ -348,6 +364,21 @@ addMark((context) => {
     context.setLineDash([]);
     name(mist.name, x + 6, y);
   }
+});
+
+// The line between two moods: a hand takes it, or the arrows with the slider beside.
+addHand({
+  down(px, _py) {
+    if (state.stage !== "light" || state.divide === null) return false;
+    dragging = Math.abs(px - screenAt(state.divide, 0)[0]) < 8;
+    return dragging;
+  },
+  move(_px, _py, spot) {
+    if (dragging) state.divide = inShown(spot).x;
+  },
+  up() {
+    dragging = false;
+  },
 });
 
 /** A circle of so many metres around a row. @param {CanvasRenderingContext2D} context @param {any} row @param {number} metres */
@@ -434,7 +465,7 @@ function begin() {
 heed("panel", () => {
   if (state.stage === "light") begin();
   // What was looked at on the stage of light is over elsewhere.
-  else Object.assign(state, { mood: null, sun: null });
+  else Object.assign(state, { mood: null, sun: null, beside: null, divide: null });
 });
 watch(
   () => state.at.light,

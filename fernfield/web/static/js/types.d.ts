@@ -142,6 +142,8 @@ export interface PageState {
   guise: string | null;
   sun: Sun | null;
   mood: string | null;
+  beside: string | null;
+  divide: number | null;
   raked: boolean;
   sheet: string;
   folds: Record<string, boolean>;
@@ -172,6 +174,7 @@ export interface PageState {
     edges: boolean;
     above: boolean;
     posts: boolean;
+    judge: boolean;
     overlays: string[];
     detail: string;
     tide: string;

@@ -104,6 +104,9 @@ const page = {
   guise: /** @type {string | null} */ (null),
   sun: /** @type {import("../types.js").Sun | null} */ (null),
   mood: /** @type {string | null} */ (null),
+  /** A mood that is looked at beside it, and where the line between them lies. [m] */
+  beside: /** @type {string | null} */ (null),
+  divide: /** @type {number | null} */ (null),
   /** Whether the light rakes over what is in view, for a look at its shape. */
   raked: false,
   /** What a press on the map does instead of the tool: "put" or "choose" a plant. */
@@ -143,6 +146,8 @@ const page = {
     above: true,
     labels: true,
     posts: false,
+    /** A grey ball, a white one and a person to judge light by. */
+    judge: false,
     overlays: /** @type {string[]} */ ([]),
     detail: "middle",
     /** "low" or "high": at which tide the sea is shown; "": at its level. */
@@ -287,6 +292,8 @@ export function shown(how = "lit") {
     guise: state.guise,
     sun: state.sun,
     mood: state.mood,
+    beside: how === "lit" ? state.beside : null,
+    divide_m: how === "lit" && state.beside ? state.divide : null,
     plain: how !== "lit",
   };
 }

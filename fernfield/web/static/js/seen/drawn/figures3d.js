@@ -38,6 +38,10 @@ export class Figures {
       /** @type {number} */ y,
       /** @type {number} */ z,
     ) => geometry.translate(x, y, z);
+    if (sort.endsWith("ball"))
+      return joined([
+        [at(new THREE.IcosahedronGeometry(0.5, 3), 0, 0.5, 0), sort === "grey ball" ? "#777777" : "#f4f4f4"],
+      ]);
     if (sort === "person") {
       return joined([
         [at(new THREE.CylinderGeometry(0.17, 0.13, 0.85, 8), 0, 0.425, 0), "#4a4f55"],
@@ -63,15 +67,20 @@ export class Figures {
     ]);
   }
 
-  update(/** @type {any} */ land) {
-    const seen = JSON.stringify(state.figures);
+  /** @param {any} land @param {import("../state.js").Spot} middle of what is looked at, where balls stand to judge light by */
+  update(land, middle) {
+    const judges = state.show.judge
+      ? ["grey ball", "person", "white ball"].map((sort, i) => ({ sort, x: middle.x + 1.6 * (i - 1), y: middle.y }))
+      : [];
+    const figures = [...state.figures, ...judges];
+    const seen = JSON.stringify(figures.map((one) => one.sort));
     if (seen !== this.seen) {
       this.seen = seen;
       for (const old of this.group.children) if (old instanceof THREE.Mesh) old.geometry.dispose();
       this.group.clear();
-      for (const figure of state.figures) this.group.add(new THREE.Mesh(Figures.shapeOf(figure.sort), material));
+      for (const figure of figures) this.group.add(new THREE.Mesh(Figures.shapeOf(figure.sort), material));
     }
-    state.figures.forEach((figure, i) =>
+    figures.forEach((figure, i) =>
       this.group.children[i].position.set(figure.x, land.heightAt(figure.x, figure.y) ?? 0, -figure.y),
     );
   }

@@ -170,7 +170,7 @@ function paint() {
   swards.update(lens.position);
   water.update();
   parts.placed.stand(land);
-  parts.figures.update(land);
+  parts.figures.update(land, eye ? ahead(eye) : orbit);
   // The pointer may have come to rest before the land under it had arrived.
   if (hovering && !state.cursor && !eye) state.cursor = spotUnder(...hovering);
   drawRing();
@@ -180,6 +180,12 @@ function paint() {
 }
 
 const NO_BRUSH = { softness: 100, shape: "round", turn_deg: 0 };
+
+/** A few metres before an eye. @param {{x: number, y: number, facing: number}} from */
+function ahead({ x, y, facing }) {
+  const turn = (facing * Math.PI) / 180;
+  return { x: x + 6 * Math.sin(turn), y: y + 6 * Math.cos(turn) };
+}
 
 function drawRing() {
   const { ring, land } = parts;

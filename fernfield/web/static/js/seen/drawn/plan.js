@@ -512,5 +512,5 @@ new ResizeObserver(() => {
 }).observe(pane);
 watch(() => state.grows, showAnew);
 // The light is turned: what is in view is drawn in it at once.
-watch(() => [state.sun, state.mood], tellView);
+watch(() => [state.sun, state.mood, state.beside, state.divide], tellView);
 watch(() => state.walking, tellView);
