@@ -183,7 +183,8 @@ def sky_seen(moment: Moment) -> NDArray[np.uint8]:
 
 class DaylightTold(TypedDict):
     """What a page needs to light the land, its growth and what stands there: where the light comes from [°], the inks
-    of it and of the sky on level ground, the haze and what lies beyond it, and what is drawn in the sky."""
+    of it and of the sky on level ground, the haze and what lies beyond it, what is drawn in the sky, and whether lamps
+    are lit that are in the dark, and that always are."""
 
     sun: dict[str, float]
     bearing_deg: float
@@ -204,6 +205,8 @@ class DaylightTold(TypedDict):
     stars: float
     stars_at: list[tuple[float, float, float]]
     lux: float
+    lamps: bool
+    dark: bool
     mists_ink: Ink
     water_ink: Ink
 
@@ -228,7 +231,7 @@ def told(world: OpenWorld, moment: Moment) -> DaylightTold:
         "weather": mood.weather, "wind_m_s": mood.wind_m_s,
         "moon": {"bearing_deg": moment.moon[0], "height_deg": moment.moon[1], "lit_share": moment.moon[2]},
         "stars": stars, "stars_at": _stars(world) if stars > 0 else [],
-        "lux": moment.lux, "mists_ink": mists, "water_ink": moment.water_ink,
+        "lux": moment.lux, "lamps": moment.lamps, "dark": mood.lamps, "mists_ink": mists, "water_ink": moment.water_ink,
     }  # fmt: skip
 
 

@@ -5,9 +5,9 @@ import { drag, heldKeys } from "/static/js/kernel/shapes.js";
 import { chosenForm, chosenOf } from "/static/js/seen/bench.js";
 import { addHand } from "/static/js/seen/hands/hand.js";
 import { addPlaced, choose, removeChosen } from "/static/js/seen/hands/placed.js";
-import { addMark, inView, name } from "/static/js/seen/drawn/overlay.js";
+import { addMark, drawOverlay, inView, name } from "/static/js/seen/drawn/overlay.js";
 import { lit } from "/static/js/seen/drawn/light3d.js";
-import { postsInView, screenAt } from "/static/js/seen/drawn/plan.js";
+import { paneSize, postsInView, screenAt } from "/static/js/seen/drawn/plan.js";
 import { each, only, row } from "/static/js/seen/rows.js";
 import { actions, clamp, heed, inShown, landApi, state, watch, xOf, yOf } from "/static/js/seen/state.js";
 
@@ -31,6 +31,7 @@ const sunSeen = () =>
     : (lit.now.sun ?? { bearing_deg: 0, height_deg: 0 });
 
 function placeSun() {
+  if (course.length) drawOverlay();
   const sun = id("dial-sun");
   if (!sun) return;
   const { bearing_deg: bearing, height_deg: height } = sunSeen();
@@ -75,6 +76,8 @@ const NAMED = /** @type {const} */ ([
 
 /** The sun's course over the day as a path on the dial, broken where it is under the horizon. @param {any[]} hours */
 function drawCourse(hours) {
+  course = hours;
+  drawOverlay();
   const path = id("dial-course");
   if (!path) return;
   const north = only("light").north_deg || 0;
@@ -95,6 +98,9 @@ function drawCourse(hours) {
   path.setAttribute("d", parts.join(""));
   id("dial-hours").innerHTML = marks.join("");
 }
+
+/** Where the sun stands at each hour of the day, over the map: its rim is the horizon. @type {any[]} */
+let course = [];
 
 /** The light that was there before it raked over the land. @type {Record<string, any> | null} */
 let before = null;
@@ -333,6 +339,51 @@ addPlaced({
   name: "mists",
   form: "mist",
   make: (what) => (what === "mist" ? { name: `Mist ${number("mists")}` } : null),
+});
+
+// The day's arc over the map, as it stands over its middle.
+addMark((context) => {
+  if (state.stage !== "light" || !course.length) return;
+  const [wide, high] = paneSize();
+  const [x0, y0, rim] = [wide / 2, high / 2, Math.min(wide, high) * 0.44];
+  const north = only("light").north_deg || 0;
+  const at = (/** @type {number} */ bearing, /** @type {number} */ height) => {
+    const [x, y] = onDial(bearing, height);
+    return [x0 + (x / RIM) * rim, y0 + (y / RIM) * rim];
+  };
+  context.strokeStyle = "rgba(250, 248, 241, 0.75)";
+  context.lineWidth = 1;
+  context.beginPath();
+  context.arc(x0, y0, rim, 0, 7);
+  context.stroke();
+  context.strokeStyle = "#a2431f";
+  context.lineWidth = 2;
+  context.beginPath();
+  let up = false;
+  for (const { bearing_deg: bearing, height_deg: height } of course) {
+    const [x, y] = at(bearing + north, height);
+    if (height < -1) up = false;
+    else if (up) context.lineTo(x, y);
+    else {
+      context.moveTo(x, y);
+      up = true;
+    }
+  }
+  context.stroke();
+  for (const { hour, bearing_deg: bearing, height_deg: height } of course) {
+    if (height < 0 || hour % 2) continue;
+    const [x, y] = at(bearing + north, height);
+    name(`${hour} h`, x + 4, y - 4);
+  }
+  const sun = sunSeen();
+  if (sun.height_deg < -8) return;
+  const [x, y] = at(sun.bearing_deg, sun.height_deg);
+  context.fillStyle = sun.height_deg < 0 ? "#8f8770" : "#e3b54a";
+  context.strokeStyle = "#1e2925";
+  context.beginPath();
+  context.arc(x, y, 7, 0, 7);
+  context.fill();
+  context.stroke();
 });
 
 addMark((context) => {

@@ -1,6 +1,7 @@
 // The sky, what lies past the edge of the land, mists, and rain and snow: all by what the server tells of the light.
 import * as THREE from "../../../vendor/three.js";
 import { HAZE, LIT, MOST_MISTS, lit, towards, uniforms } from "./light3d.js";
+import { relief } from "./relief3d.js";
 import { rows } from "../rows.js";
 import { grid, heed, shown, shownAs, state, watch } from "../state.js";
 
@@ -75,6 +76,31 @@ const star = new THREE.ShaderMaterial({
   fragmentShader: `
     varying float shows;
     void main() { gl_FragColor = vec4(0.94, 0.95, 1.0, shows * smoothstep(0.5, 0.1, length(gl_PointCoord - 0.5))); }`,
+});
+
+/** What of a lamp is seen itself: a point that glows, the smaller the further off. */
+const glow = new THREE.ShaderMaterial({
+  uniforms: { ...uniforms, high: { value: 600 } },
+  transparent: true,
+  depthWrite: false,
+  vertexShader: `
+    ${LIT}
+    uniform float high; attribute vec3 ink; attribute float bright; varying vec3 own; varying float shows;
+    void main() {
+      vec4 eye = viewMatrix * vec4(position, 1.0);
+      float away = length(eye.xyz);
+      own = ink;
+      shows = exp(-away * thick * 0.5);
+      gl_PointSize = clamp(high * (0.25 + 0.25 * bright) / max(away, 0.5), 3.0, 90.0);
+      gl_Position = projectionMatrix * eye;
+    }`,
+  fragmentShader: `
+    varying vec3 own; varying float shows;
+    void main() {
+      float out_ = length(gl_PointCoord - 0.5) * 2.0;
+      float part = smoothstep(0.22, 0.12, out_) + 0.55 * pow(max(1.0 - out_, 0.0), 2.5);
+      gl_FragColor = vec4(mix(own, vec3(1.0), smoothstep(0.3, 0.0, out_)), clamp(part, 0.0, 1.0) * shows);
+    }`,
 });
 
 const beyond = new THREE.ShaderMaterial({
@@ -162,9 +188,12 @@ export class Sky {
     this.stars = new THREE.Points(new THREE.BufferGeometry(), star);
     this.stars.renderOrder = -2;
     this.edge = new THREE.Mesh(new THREE.BufferGeometry(), beyond);
+    this.lamps = new THREE.Points(new THREE.BufferGeometry(), glow);
+    /** Which land and lamps the glow was put on. */
+    this.hung = "";
     this.rain = drops(false);
     this.snow = drops(true);
-    for (const one of [this.dome, this.stars, this.edge]) {
+    for (const one of [this.dome, this.stars, this.edge, this.lamps]) {
       one.frustumCulled = false;
       one.visible = false;
       scene.add(one);
@@ -251,7 +280,32 @@ export class Sky {
       mesh.material.uniforms.blows.value = now.wind_m_s * (of === "snow" ? 0.4 : 0.6);
     }
     mists(lens, land);
+    this.hang(land);
   }
+
+  /** Lamps that are lit, where they hang over the land as it is drawn. @param {import("./relief3d.js").Land} land */
+  hang(land) {
+    const { lamps, dark } = lit.now;
+    this.lamps.visible = !lit.now.drawn && lit.now.lux < 5000;
+    glow.uniforms.high.value = window.innerHeight;
+    const of = `${relief.turns} ${state.at.lamps} ${lamps} ${dark}`;
+    if (!this.lamps.visible || of === this.hung) return;
+    this.hung = of;
+    const shown = rows("lamps").filter((lamp) => (lamp.lit === "always" ? dark : lamp.lit === "dark" && lamps));
+    const places = shown.flatMap((lamp) => [lamp.x, (land.heightAt(lamp.x, lamp.y) ?? 0) + lamp.over_m, -lamp.y]);
+    const inks = shown.flatMap((lamp) => inkOf(lamp));
+    const bright = shown.map((lamp) => Math.min(Math.log10(lamp.lumens) / 4, 1));
+    const shape = this.lamps.geometry;
+    shape.setAttribute("position", new THREE.Float32BufferAttribute(places, 3));
+    shape.setAttribute("ink", new THREE.Float32BufferAttribute(inks, 3));
+    shape.setAttribute("bright", new THREE.Float32BufferAttribute(bright, 1));
+  }
+}
+/** The colour in which a lamp glows. @param {any} lamp @returns {number[]} */
+function inkOf(lamp) {
+  if (lamp.kelvin === null) return new THREE.Color(lamp.colour).toArray();
+  const cold = Math.min(Math.max((lamp.kelvin - 1700) / 5000, 0), 1);
+  return [1, 0.62 + 0.36 * cold, 0.28 + 0.7 * cold];
 }
 const quiet = matchMedia("(prefers-reduced-motion: reduce)");
 
