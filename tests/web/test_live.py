@@ -200,6 +200,7 @@ def test_a_walk_goes_from_the_default_start(client: TestClient, made: dict[str, 
         ('{"is": "begin", "tract": "t0", "stroke": {"tool": "raise"}}', "Stroke, radius is needed"),
         ('{"is": "wish", "ahead": 5, "aside": 0, "facing": 0}', "Ahead must be"),
         ('{"is": "view", "level": 99, "row0": 0, "col0": 0, "row1": 1, "col1": 1}', "Level must be"),
+        ('{"is": "view", "level": 0, "row0": 0, "col0": 0, "row1": 1, "col1": 1, "overlays": ["glow"]}', "not 'glow'"),
     ],
 )
 def test_a_bad_message_is_answered_and_the_line_stays_up(

@@ -44,6 +44,7 @@ from fernfield.web.page.messages import (
 )
 from fernfield.web.page.patches import LIGHTS, Patches
 from fernfield.web.page.post import Post
+from fernfield.web.page.showing import known
 from fernfield.work.cover.ruling import drains, rests_on
 from fernfield.work.kernel.commands import LONGEST_STROKE_S
 from fernfield.work.kernel.events import Event, Gone, Moved, Revised
@@ -398,6 +399,7 @@ class Connection:
     async def _take(self, message: Any) -> None:
         match message:
             case View():
+                known(message.overlays)
                 before = self._view
                 turned = before is not None and any(getattr(message, one) != getattr(before, one) for one in LIGHTS)
                 self._view = message

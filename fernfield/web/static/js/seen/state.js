@@ -155,7 +155,11 @@ const page = {
     ...(kept.show || {}),
     // What is tried out is not kept.
     ...(kept.show
-      ? { overlays: (kept.show.overlays ?? []).filter((/** @type {string} */ name) => name !== "rule") }
+      ? {
+          overlays: (kept.show.overlays ?? []).filter(
+            (/** @type {string} */ name) => name !== "rule" && boot.overlays.some((one) => one.name === name),
+          ),
+        }
       : {}),
   },
   /** The overlays that were looked at last. @type {string[]} */
