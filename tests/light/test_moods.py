@@ -165,10 +165,10 @@ def test_what_plays_badly_is_found(world: OpenWorld) -> None:
         ("lamps", "The light of high does not come to the ground."),
         ("lamps", "in hangs inside Barn."),
     ]
-    assert len(words) == 12
-    assert words[-1] == ("lamps", "9 lamps reach many8: more than 8 are drawn slowly.")
+    crowd = "9 lamps reach many0: more than 8 are drawn slowly. So do they at 8 others."
+    assert words[3:] == [("lamps", crowd)]
     light(world, sun_bearing_deg=120.0)
-    assert len(found()) == 11
+    assert len(found()) == 3
 
 
 def test_light_over_the_api(client: TestClient) -> None:
@@ -193,6 +193,7 @@ def test_light_over_the_api(client: TestClient) -> None:
         f"{at}/light?what=glow": (422, "not 'glow'"),
         f"{at}/light?what=lux&step=3": (422, "step must be 1, 2, 4"),
         "/api/sun?latitude_deg=52&longitude_deg=5&time=2026-06-21T12:00:00": (422, "with an offset"),
+        "/api/sun?latitude_deg=52&longitude_deg=5&time=0001-01-01T00:00:00%2B14:00": (422, "the years 1900 to 2150"),
         "/api/sun?latitude_deg=91&longitude_deg=5&time=2026-06-21T12:00:00Z": (422, "91"),
         f"{at}/raking?x0=-90&y0=-90&x1=-80&y1=-80": (422, "at least 2 × 2 posts"),
     }

@@ -41,6 +41,8 @@ def into_the_sun(things: Iterable[Standing], bearing: float, height: float) -> I
 
 
 def lamps(hung: Iterable[Hung]) -> Iterator[Finding]:
+    """Each that hangs wrong; where too many reach one place, the worst place and how many there are."""
+    crowded: list[Hung] = []
     for lamp in hung:
         said = None
         if lamp.inside:
@@ -48,9 +50,13 @@ def lamps(hung: Iterable[Hung]) -> Iterator[Finding]:
         elif not lamp.seen:
             said = f"The light of {lamp.name} does not come to the ground.", "Hang it lower, or let it reach further."
         elif lamp.others >= MOST_AT_ONCE:
-            said = (
-                f"{lamp.others + 1} lamps reach {lamp.name}: more than {MOST_AT_ONCE} are drawn slowly.",
-                "Take some away, or let them reach less far.",
-            )
+            crowded.append(lamp)
         if said is not None:
             yield Finding("lamps", *said, False, lamp.x, lamp.y, lamp.tract)
+    if crowded:
+        worst = max(crowded, key=lambda lamp: lamp.others)
+        words = f"{worst.others + 1} lamps reach {worst.name}: more than {MOST_AT_ONCE} are drawn slowly."
+        more = f" So do they at {len(crowded) - 1} others." if len(crowded) > 1 else ""
+        yield Finding(
+            "lamps", words + more, "Take some away, or let them reach less far.", False, worst.x, worst.y, worst.tract
+        )

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Annotated, Literal
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, model_validator
+from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field, model_validator
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.light.lamps import KELVIN
@@ -26,6 +27,17 @@ from fernfield.work.kernel.rows import (
 )
 from fernfield.work.kernel.says import UNASKED, Say
 
+YEARS = (1900, 2150)
+"""For which the earth's clock is known well enough, and a calendar has days before and after."""
+
+
+def _in_years(time: datetime) -> datetime:
+    if not YEARS[0] <= time.year <= YEARS[1]:
+        raise InvalidInput(f"a time must lie in the years {YEARS[0]} to {YEARS[1]}, not {time.isoformat()}", "time")
+    return time
+
+
+Time = Annotated[AwareDatetime, AfterValidator(_in_years)]
 SunHeight = Annotated[float, Field(ge=-90, le=90)]
 Hour = Annotated[float, Field(ge=0, lt=24)]
 Latitude = Annotated[float, Field(ge=-90, le=90)]
@@ -54,9 +66,7 @@ class Light(Row):
     sun_from: Annotated[Literal["hand", "time", "mood"], Say("The sun stands", called=FROM)] = "hand"
     sun_bearing_deg: Annotated[Bearing, Say("Bearing", "°", when="sun_from=hand")] = 315.0
     sun_height_deg: Annotated[float, Field(ge=1, le=90), Say("Height", "°", when="sun_from=hand")] = 32.0
-    time: Annotated[
-        AwareDatetime | None, Say("Date and time, with its offset", left_out="none", when="sun_from=time")
-    ] = None
+    time: Annotated[Time | None, Say("Date and time, with its offset", left_out="none", when="sun_from=time")] = None
     latitude_deg: Annotated[Latitude | None, Say("Latitude", "°", left_out="none", when="sun_from=time")] = None
     longitude_deg: Annotated[Longitude | None, Say("Longitude", "°", left_out="none", when="sun_from=time")] = None
     north_deg: Annotated[Bearing, Say("True north at", "°", when="sun_from=time")] = 0.0

@@ -6,14 +6,13 @@ from datetime import datetime
 from typing import Annotated, Any
 
 from fastapi import Query
-from pydantic import AwareDatetime
 from typing_extensions import TypedDict
 
 from fernfield.core.light.moon import moon_at
 from fernfield.core.light.sun import midnight, seconds_of, sun_at, sun_day
 from fernfield.web.kernel.panels import Asked, Panel, Shortcut
 from fernfield.web.kernel.routing import Router
-from fernfield.work.light.rows import LIGHT, Latitude, Light, Longitude, Mood
+from fernfield.work.light.rows import LIGHT, Latitude, Light, Longitude, Mood, Time
 
 router = Router(prefix="/api", tags=["light"])
 
@@ -60,7 +59,7 @@ def _iso(time: datetime | None) -> str | None:
 def sun(
     latitude_deg: Annotated[Latitude, Query()],
     longitude_deg: Annotated[Longitude, Query()],
-    time: Annotated[AwareDatetime, Query(description="ISO 8601 with an offset, whose day it is")],
+    time: Annotated[Time, Query(description="ISO 8601 with an offset, whose day it is")],
 ) -> SunTold:
     """Sun and moon at a place and a time, and the day of the sun there."""
     unix = seconds_of(time)
