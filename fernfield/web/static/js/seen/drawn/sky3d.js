@@ -6,8 +6,8 @@ import { rows } from "../rows.js";
 import { grid, heed, shown, shownAs, state, watch } from "../state.js";
 
 /** Drops or flakes around the eye, and how far around. [m] */
-const DROPS = 2600;
-const AROUND = 28;
+const DROPS = 5000;
+const AROUND = 11;
 /** How far what lies past the edge goes. [m] */
 const BEYOND = 60_000;
 
@@ -145,14 +145,14 @@ const falls = (snows) =>
       shows = smoothstep(${AROUND}.0, 4.0, length(at - eye)) * smoothstep(0.3, 1.5, length(at - eye));
       vec4 seen = viewMatrix * vec4(at, 1.0);
       gl_Position = projectionMatrix * seen;
-      ${snows ? "gl_PointSize = clamp(26.0 / -seen.z, 1.0, 7.0);" : ""}
+      ${snows ? "gl_PointSize = clamp(34.0 / -seen.z, 1.5, 9.0);" : ""}
     }`,
     fragmentShader: `
     ${LIT}
     varying float shows;
     void main() {
-      float part = shows * ${snows ? "0.9 * smoothstep(0.5, 0.2, length(gl_PointCoord - 0.5))" : "0.4"};
-      gl_FragColor = vec4(mix(haze, ${snows ? "vec3(1.0)" : "vec3(0.86, 0.9, 0.95)"} * min(sunInk + skyInk, 1.0), 0.7), part);
+      float part = shows * ${snows ? "0.9 * smoothstep(0.5, 0.2, length(gl_PointCoord - 0.5))" : "0.5"};
+      gl_FragColor = vec4(mix(haze, ${snows ? "vec3(1.05)" : "vec3(0.80, 0.85, 0.92)"} * min(sunInk + skyInk + 0.1, 1.0), 0.85), part);
     }`,
   });
 
