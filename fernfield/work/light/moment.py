@@ -205,8 +205,8 @@ class DaylightTold(TypedDict):
     stars: float
     stars_at: list[tuple[float, float, float]]
     lux: float
-    lamps: bool
-    dark: bool
+    lamps_in_dark: bool
+    lamps_always: bool
     mists_ink: Ink
     water_ink: Ink
 
@@ -231,7 +231,8 @@ def told(world: OpenWorld, moment: Moment) -> DaylightTold:
         "weather": mood.weather, "wind_m_s": mood.wind_m_s,
         "moon": {"bearing_deg": moment.moon[0], "height_deg": moment.moon[1], "lit_share": moment.moon[2]},
         "stars": stars, "stars_at": _stars(world) if stars > 0 else [],
-        "lux": moment.lux, "lamps": moment.lamps, "dark": mood.lamps, "mists_ink": mists, "water_ink": moment.water_ink,
+        "lux": moment.lux, "lamps_in_dark": moment.lamps, "lamps_always": mood.lamps,
+        "mists_ink": mists, "water_ink": moment.water_ink,
     }  # fmt: skip
 
 

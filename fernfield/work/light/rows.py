@@ -93,8 +93,10 @@ def _plan(change: Change[Light], look: Look) -> Plan:
     new, old = change.new, change.old or Light()
     if new is None:
         return plainly(LIGHT, change)
+    differ = {name for name in Light.model_fields if getattr(new, name) != getattr(old, name)}
+    if differ and differ <= {"relief", "relief_percent"}:
+        return Plan(f"Ground shaped by {RELIEF[new.relief]}, {new.relief_percent:g} %", {("light", "sun"): new})
     if new.sun_from == old.sun_from:
-        differ = {name for name in Light.model_fields if getattr(new, name) != getattr(old, name)}
         if differ & {"sun_bearing_deg", "sun_height_deg"}:
             new = new.model_copy(update={"sun_from": "hand"})
         elif "mood" in differ:

@@ -268,7 +268,7 @@ Alpine.data("light", () => ({
   /** @param {any} mood @returns {string} the sky that it has, as a picture; it is asked for anew when the mood has changed */
   skyOf(mood) {
     void state.at.moods;
-    return `/api/worlds/${state.world.id}/sky.png?mood=${mood.key}&of=${encodeURIComponent(JSON.stringify(mood)).length}-${state.world.revision}`;
+    return `/api/worlds/${state.world.id}/sky.png?mood=${mood.key}&r=${state.world.revision}`;
   },
   /** @param {Event} event */
   chooseMood(event) {

@@ -285,13 +285,13 @@ export class Sky {
 
   /** Lamps that are lit, where they hang over the land as it is drawn. @param {import("./relief3d.js").Land} land */
   hang(land) {
-    const { lamps, dark } = lit.now;
+    const { lamps_in_dark: inDark, lamps_always: always } = lit.now;
     this.lamps.visible = !lit.now.drawn && lit.now.lux < 5000;
     glow.uniforms.high.value = window.innerHeight;
-    const of = `${relief.turns} ${state.at.lamps} ${lamps} ${dark}`;
+    const of = `${relief.turns} ${state.at.lamps} ${inDark} ${always}`;
     if (!this.lamps.visible || of === this.hung) return;
     this.hung = of;
-    const shown = rows("lamps").filter((lamp) => (lamp.lit === "always" ? dark : lamp.lit === "dark" && lamps));
+    const shown = rows("lamps").filter((lamp) => (lamp.lit === "always" ? always : lamp.lit === "dark" && inDark));
     const places = shown.flatMap((lamp) => [lamp.x, (land.heightAt(lamp.x, lamp.y) ?? 0) + lamp.over_m, -lamp.y]);
     const inks = shown.flatMap((lamp) => inkOf(lamp));
     const bright = shown.map((lamp) => Math.min(Math.log10(lamp.lumens) / 4, 1));
