@@ -140,6 +140,8 @@ def test_a_mood_is_looked_at_made_the_worlds_own_and_left(small: SmallTable) -> 
     page.keyboard.press("r")
     until(page, "!fern.state.raked && fern.only('light').sun_from === 'mood'")
     small.tab("Moods")
+    page.get_by_role("button", name="Bake the light").click()
+    page.locator("#bakes [data-job-state=done]").wait_for()
     page.get_by_role("button", name="The sheet's own light").click()
     small.colour(20, 20, lambda colour: bool(colour.mean() > 0.9 * day), aside=False)
 

@@ -21,14 +21,12 @@ from fernfield.core.light.stars import stars_at
 from fernfield.core.light.sun import Aloft, seconds_of, sun_at
 from fernfield.work.kernel.rows import Look
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.light.rows import LIGHT, MOODS, Lamp, Light, Mood, Sun
+from fernfield.work.light.rows import LIGHT, MOODS, WATER, Lamp, Light, Mood, Sun
 
 LOWEST_DEG = 1.0
 """A sun or moon that stands lower throws no shadows that are followed."""
 DARK_LUX = 60.0
 """Lamps that are lit when it is dark are lit when level ground gets less."""
-WATER: Ink = (118.0, 166.0, 188.0)
-"""The colour of shallow water on the plan."""
 DAY_LUX = 5000.0
 """In more light than this nothing is seen of lamps."""
 LAMP_POWER, LAMP_TINT = 0.22, 0.6
@@ -107,9 +105,7 @@ class Moment:
         """How bright water's own colour is, and of what tint."""
         if self.mood is None:
             return 1.0, 1.0, 1.0
-        tint = (1.0, 1.0, 1.0)
-        if self.mood.water is not None:
-            tint = tuple(int(self.mood.water[i : i + 2], 16) / own for i, own in zip((1, 3, 5), WATER, strict=True))  # type: ignore[assignment]
+        tint = (int(self.mood.water[i : i + 2], 16) / int(WATER[i : i + 2], 16) for i in (1, 3, 5))
         red, green, blue = (min(ink * by, 2.0) for ink, by in zip(self.level_ink, tint, strict=True))
         return red, green, blue
 
@@ -198,7 +194,7 @@ class DaylightTold(TypedDict):
     haze_m: float
     haze_top_m: float | None
     beyond: str
-    water: str | None
+    water: str
     weather: str
     wind_m_s: float
     moon: dict[str, float]

@@ -42,6 +42,8 @@ SunHeight = Annotated[float, Field(ge=-90, le=90)]
 Hour = Annotated[float, Field(ge=0, lt=24)]
 Latitude = Annotated[float, Field(ge=-90, le=90)]
 Longitude = Annotated[float, Field(ge=-180, le=180)]
+WATER = "#76a6bc"
+"""The colour of shallow water on the plan: a mood that says so leaves it as it is."""
 FROM = {"hand": "where it is set", "time": "by date and place", "mood": "as the mood has it"}
 RELIEF = {"sun": "the sun alone", "sides": "several sides", "sky": "the sky alone", "mixed": "sun and sky"}
 
@@ -155,7 +157,7 @@ class Mood(Row):
         Literal["haze", "sea", "ground"],
         Say("Past the edge", called={"haze": "haze", "sea": "the sea", "ground": "ground"}, under="Land and water"),
     ] = "haze"
-    water: Annotated[Colour | None, Say("Water's tint", left_out="its own", under="Land and water")] = None
+    water: Annotated[Colour, Say("Water seen as", under="Land and water")] = WATER
     exposure_stops: Annotated[
         float | None, Field(ge=-6, le=24), Say("Held at", "stops", left_out="follows the eye", under="Exposure")
     ] = None
