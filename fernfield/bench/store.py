@@ -20,7 +20,7 @@ from fernfield.work.kernel.many import change_many, look_at_rows, take_rows
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.keep import KeepTo
-from fernfield.work.sites.rows import THINGS, Thing, ToPlace, named
+from fernfield.work.sites.rows import THINGS, named
 from fernfield.work.sites.standing import piece_obstacles
 from fernfield.work.strokes import Stroke, StrokeStart
 from fernfield.work.studio import Studio
@@ -177,7 +177,7 @@ def _crowd(studio: Studio, plan: Plan) -> Iterator[Row]:
     numbers = iter(itertools.count())
 
     def place(world: OpenWorld) -> None:
-        wanted = ToPlace(sort="piece", kit="beacon", x=500, y=500)
+        wanted = {"sort": "piece", "kit": "beacon", "x": 500, "y": 500}
         world.edit(put(THINGS, f"n{next(numbers)}", named(world, wanted)))
 
     yield row("placing a piece among 19,000", "the same among 100", "1.5", lambda: place(full), lambda: place(bare),
@@ -213,4 +213,8 @@ def _written_rows(studio: Studio, count: int) -> Callable[[], None]:
 
 
 def _start(key: str, sort: Literal["piece", "start"]) -> Put:
-    return put(THINGS, key, Thing(sort=sort, kit="beacon" if sort == "piece" else None, name="N", x=1, y=1))
+    return put(
+        THINGS,
+        key,
+        THINGS.checked({"sort": sort, **({"kit": "beacon"} if sort == "piece" else {}), "name": "N", "x": 1, "y": 1}),
+    )

@@ -57,6 +57,27 @@ def read_model(body: bytes) -> Brought:
     return Brought(at.astype(np.float32), colour)
 
 
+def from_obj(body: bytes) -> bytes:
+    """An OBJ file as binary glTF, as it stands: its own library decides what is up. Raises FormatError.
+
+    Materials of other files are not looked at: points have their own colours, or grey.
+    """
+    import trimesh
+
+    if len(body) > MOST_BYTES:
+        raise FormatError(f"a shape may have at most {MOST_BYTES >> 20} MiB, not {len(body) / 2**20:.1f}", "file")
+    if body.count(b"\nf ") + body.startswith(b"f ") > MOST_TRIANGLES:
+        raise FormatError(f"a shape may have at most {MOST_TRIANGLES:,} triangles; this has more faces", "file")
+    try:
+        mesh: Any = trimesh.load(io.BytesIO(body), file_type="obj", process=False, force="mesh", skip_materials=True)
+        made = mesh.export(file_type="glb")
+    except Exception as error:  # whatever a damaged file makes of the library
+        raise FormatError(f"the OBJ is damaged: {str(error)[:200] or type(error).__name__}", "file") from error
+    if not isinstance(made, bytes) or not len(getattr(mesh, "faces", ())):
+        raise FormatError("the shape must have triangles; it has none", "file")
+    return made
+
+
 def _check_count(told: Document) -> None:
     """Instances of one mesh cost nothing in the file: what the nodes come to is counted before it is made."""
     accessors, meshes = told.accessors or [], told.meshes or []

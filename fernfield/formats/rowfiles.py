@@ -5,15 +5,17 @@ from __future__ import annotations
 
 import csv
 import io
+import itertools
 import json
 from collections.abc import Container, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from fernfield.core.errors import FormatError
 
 MOST_BYTES = 16 << 20
 LONGEST_FIELD = 1 << 20
+MOST_ROWS = 100_000
 
 
 @dataclass(frozen=True)
@@ -61,10 +63,68 @@ def _geometry(row: Mapping[str, Any], lies: Mapping[str, str]) -> dict[str, Any]
     return {"type": "LineString", "coordinates": points}
 
 
-def read_rows(content: bytes, lies: Mapping[str, str], texts: Container[str] = ()) -> list[FileRow]:
+@dataclass(frozen=True)
+class Columns:
+    """How the columns of a file are meant.
+
+    called : the field that each name of the file stands for, in small letters, where they differ; "" leaves it out
+    metres : how long a unit of its places and heights is [m]
+    south : whether norths are counted southwards; swapped : whether the first of two axes is the north
+    """
+
+    called: Mapping[str, str] = field(default_factory=dict)
+    metres: float = 1.0
+    south: bool = False
+    swapped: bool = False
+
+    def field_of(self, name: str, known: Container[str]) -> str:
+        """The field that a name stands for: by what is said, else by common ways to call it."""
+        small = name.strip().lower()
+        if small in self.called:
+            return self.called[small]
+        return name if name in known else ALIASES.get(small.replace(" ", "_"), name)
+
+    def placed(self, fields: dict[str, Any], lies: Mapping[str, str]) -> dict[str, Any]:
+        """Fields with their places in metres, east and north."""
+        if self.metres == 1.0 and not self.south and not self.swapped:
+            return fields
+        out = dict(fields)
+        east, north = (next((name for name, how in lies.items() if how == way), None) for way in ("east", "north"))
+        if east is not None and north is not None and all(_is_number(out.get(name)) for name in (east, north)):
+            x, y = out[east], out[north]
+            x, y = (y, x) if self.swapped else (x, y)
+            out[east], out[north] = x * self.metres, y * self.metres * (-1 if self.south else 1)
+        for name in ("over_m", "z"):
+            if _is_number(out.get(name)):
+                out[name] = out[name] * self.metres
+        return out
+
+
+ALIASES = {
+    "easting": "x", "east": "x", "pos_x": "x", "x_m": "x", "northing": "y", "north": "y", "pos_y": "y", "y_m": "y",
+    "id": "key", "heading": "turn_deg", "rotation": "turn_deg", "bearing": "turn_deg", "yaw": "turn_deg",
+    "turn": "turn_deg",
+    "scale": "size", "label": "name", "title": "name", "height_over_ground": "over_m", "over": "over_m", "type": "kit",
+    "piece": "kit", "object": "kit",
+}  # fmt: skip
+"""Common ways to call a column (common practice), and the field that is meant."""
+
+
+def _is_number(value: Any) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+AS_IT_IS = Columns()
+
+
+def read_rows(
+    content: bytes, lies: Mapping[str, str], texts: Container[str] = (), columns: Columns = AS_IT_IS,
+    known: Container[str] = (),
+) -> list[FileRow]:  # fmt: skip
     """The rows of a GeoJSON or CSV file. Raises FormatError naming what came.
 
     texts : the fields that are text: a cell of theirs stays as it stands, whatever number it looks like
+    columns : how columns are called and places are meant; known : the fields that there are
     """
     if len(content) > MOST_BYTES:
         raise FormatError(f"a file of rows has at most {MOST_BYTES >> 20} MiB, not {len(content) / (1 << 20):.1f}")
@@ -72,7 +132,10 @@ def read_rows(content: bytes, lies: Mapping[str, str], texts: Container[str] = (
         text = content.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise FormatError(f"a file of rows is text in UTF-8; byte {error.start} is not") from error
-    return _of_geojson(text, lies) if text.lstrip()[:1] in ("{", "[") else _of_csv(text, texts)
+    found = _of_geojson(text, lies) if text.lstrip()[:1] in ("{", "[") else _of_csv(text, texts, columns, known)
+    if len(found) > MOST_ROWS:
+        raise FormatError(f"a file has at most {MOST_ROWS:,} rows, not {len(found):,}")
+    return [FileRow(row.key, columns.placed(row.fields, lies)) for row in found]
 
 
 def _of_geojson(text: str, lies: Mapping[str, str]) -> list[FileRow]:
@@ -119,16 +182,18 @@ def _placed(coordinates: Any, names: list[str], lies: Mapping[str, str]) -> dict
     return {names[0]: [[x, y] for x, y, *_ in points]}
 
 
-def _of_csv(text: str, texts: Container[str]) -> list[FileRow]:
+def _of_csv(text: str, texts: Container[str], columns: Columns, known: Container[str]) -> list[FileRow]:
     csv.field_size_limit(LONGEST_FIELD)
     try:
-        rows = list(csv.reader(io.StringIO(text, newline=""), strict=True))
+        # A few more than are taken: a file of millions is not read to its end.
+        rows = list(itertools.islice(csv.reader(io.StringIO(text, newline=""), strict=True), MOST_ROWS + 2))
     except csv.Error as error:
         raise FormatError(f"the file cannot be read as CSV: {error}") from error
     if not rows or not any(name.strip() for name in rows[0]):
         raise FormatError("a CSV file of rows begins with a line of names")
-    names = [name.strip() for name in rows[0]]
-    if len(set(names)) < len(names):
+    names = [columns.field_of(name.strip(), known) for name in rows[0]]
+    said = [name for name in names if name]
+    if len(set(said)) < len(said):
         raise FormatError(f"a name stands twice in the first line: {', '.join(names)}")
     found = []
     for line, cells in enumerate(rows[1:], 2):

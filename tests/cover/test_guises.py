@@ -22,7 +22,7 @@ from fernfield.work.kernel.commands import patch, put
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.seen.plan import plan_pixels
 from fernfield.work.seen.show import Show
-from fernfield.work.sites.rows import THINGS, Thing
+from fernfield.work.sites.rows import THINGS, Piece
 from fernfield.work.worlds.guises import SetGuise, set_guise
 from tests.conftest import everything
 from tests.cover.test_cover_areas import MASKS, WEIGHTS, under_base
@@ -55,7 +55,7 @@ def dressed(world: OpenWorld) -> OpenWorld:
     world.edit(patch(COVERS, "rock", rule=None))
     fill_cover(world, world.first_tract, FillCover(cover="earth", box=(100, 100, 200, 200)))
     for key, x in (("barn", 50.0), ("other", 250.0)):
-        world.edit(put(THINGS, key, Thing(sort="piece", kit="stone_barn", name=key, x=x, y=150)))
+        world.edit(put(THINGS, key, Piece(kit="stone_barn", name=key, x=x, y=150)))
     world.edit(put(GUISES, "winter", winter()))
     return world
 

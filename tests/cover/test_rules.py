@@ -33,7 +33,7 @@ from fernfield.work.kernel.commands import patch, put, remove
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import LINES, PLOTS, Line, Plot
-from fernfield.work.sites.rows import THINGS, Thing
+from fernfield.work.sites.rows import THINGS, Piece
 from fernfield.work.studio import Studio
 from fernfield.work.worlds.joining import JoinTracts, join
 from fernfield.work.worlds.tracts import TractSpec
@@ -220,7 +220,7 @@ def hilly(world: OpenWorld) -> OpenWorld:
         )
     world.edit(put(PLOTS, "yard", Plot(name="Yard", points=((100, 100), (200, 110), (180, 190)))))
     world.edit(put(LINES, "path", Line(name="Path", points=((20, 40), (150, 60), (280, 250)))))
-    world.edit(put(THINGS, "barn", Thing(sort="piece", kit="stone_barn", name="Barn", x=220, y=90)))
+    world.edit(put(THINGS, "barn", Piece(kit="stone_barn", name="Barn", x=220, y=90)))
     world.edit(patch(COVERS, "rock", rule=None))
     return world
 
@@ -228,6 +228,7 @@ def hilly(world: OpenWorld) -> OpenWorld:
 EVERYTHING: tuple[dict[str, Any], ...] = (
     {"cover": "path", "conditions": [{"what": "line_distance", "line": "path", "to": 4, "soft": 4}]},
     {"cover": "path", "amount": 0.8, "conditions": [{"what": "piece_distance", "to": 12, "soft": 6}]},
+    {"cover": "path", "amount": 0.3, "conditions": [{"what": "start_distance", "to": 9, "soft": 4}]},
     {"cover": "earth", "conditions": [
         {"what": "water_distance", "to": 20, "soft": 15}, {"what": "noise", "from": -0.2, "size_m": 30},
     ]},

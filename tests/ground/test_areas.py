@@ -19,7 +19,7 @@ from fernfield.work.kernel.commands import put
 from fernfield.work.kernel.jobs import Job
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import PLOTS, Plot
-from fernfield.work.sites.rows import THINGS, Thing, things_of
+from fernfield.work.sites.rows import THINGS, Piece, Start, things_of
 from fernfield.work.studio import Studio
 from fernfield.work.worlds.beginnings import WorldSpec
 from fernfield.work.worlds.tracts import TractSpec
@@ -117,8 +117,8 @@ def test_moved_land_is_turned_mirrored_lifted_and_leaves_a_closed_place(world: O
 def test_growth_covers_and_pieces_come_along_when_asked(world: OpenWorld) -> None:
     draw(world, "sow", mix="mix", path=[(60, 60, 0), (60, 60, 1)], radius_m=20, strength=900, softness=0.0)
     draw(world, "paint", cover="earth", path=[(60, 60, 0), (60, 60, 1)], radius_m=20, strength=900, softness=0.0)
-    world.edit(put(THINGS, "a", Thing(sort="start", name="Yard", x=70, y=60, turn_deg=20)))
-    world.edit(put(THINGS, "b", Thing(sort="piece", kit="beacon", name="Far", x=150, y=150)))
+    world.edit(put(THINGS, "a", Start(name="Yard", x=70, y=60, turn_deg=20)))
+    world.edit(put(THINGS, "b", Piece(kit="beacon", name="Far", x=150, y=150)))
     state = everything(world)
     box = (30, 30, 90, 90)
     move_land(world, world.first_tract, MoveLand(box=box, x=200, y=200, turn_deg=90))
@@ -157,7 +157,7 @@ def test_land_goes_to_another_tract_at_its_own_spacing(studio: Studio) -> None:
     assert there[50, 20] == 0
     world.undo()
     # Pieces come along, and stand in the other tract then.
-    world.edit(put(THINGS, "hut", Thing(sort="piece", kit="beacon", name="Beacon", x=50, y=70)))
+    world.edit(put(THINGS, "hut", Piece(kit="beacon", name="Beacon", x=50, y=70)))
     move_land(world, world.tract(ta), command.model_copy(update={"pieces": True, "copy_land": False}))
     assert [(t.x, t.y) for _, t in things_of(world, tb)] == [(90, 110)]
     assert things_of(world, ta) == []

@@ -18,7 +18,7 @@ from fernfield.work.kernel.commands import put, remove
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.plots.rows import PLOTS, SYMMETRY, Plot, Symmetry
 from fernfield.work.seen.sections import section
-from fernfield.work.sites.rows import THINGS, Thing, things_of
+from fernfield.work.sites.rows import THINGS, Start, things_of
 from fernfield.work.strokes import Stroke, StrokeStart
 from fernfield.work.studio import Studio
 from fernfield.work.water.rows import sea_level
@@ -234,7 +234,7 @@ def test_all_strokes_follow_a_symmetry(world: OpenWorld, tool: str, own: dict[st
 
 def test_pieces_and_starts_follow_a_symmetry_whichever_of_them_is_moved(world: OpenWorld) -> None:
     world.edit(put(SYMMETRY, "world", Symmetry(kind="turn", x=150, y=150, times=2)))
-    world.edit(put(THINGS, "a", Thing(sort="start", name="Yard", x=50, y=60, turn_deg=30, team=1)))
+    world.edit(put(THINGS, "a", Start(name="Yard", x=50, y=60, turn_deg=30, team=1)))
     found = dict(things_of(world))
     assert set(found) == {"a", "a--1"}
     assert (found["a--1"].x, found["a--1"].y, found["a--1"].turn_deg, found["a--1"].team) == (250, 240, 210, 2)

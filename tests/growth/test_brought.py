@@ -20,7 +20,7 @@ from fernfield.core.errors import FormatError
 from fernfield.core.growth.shapes import LEAF
 from fernfield.core.growth.shapes.brought import CARD_TRIANGLES, SIMPLER_TRIANGLES, fitted
 from fernfield.formats.model import MOST_TRIANGLES, read_model
-from fernfield.work.growth.models import add_model
+from fernfield.work.bringing.models import add_model
 from fernfield.work.growth.rows import KINDS
 from fernfield.work.growth.shaping import formed, shape_of
 from fernfield.work.handover.package import write_package

@@ -18,7 +18,7 @@ from fernfield.work.growth.touching import ChangePlants, NewPlant, PlantChange, 
 from fernfield.work.kernel.commands import patch, put
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import LINES, Line
-from fernfield.work.sites.rows import THINGS, Thing
+from fernfield.work.sites.rows import THINGS, Piece, Start
 from fernfield.work.water.rows import WATER
 from tests.conftest import draw, found_in
 
@@ -123,8 +123,10 @@ def test_water_slopes_pieces_lines_and_starts_are_looked_at(wooded: OpenWorld) -
     assert f"{count - len(trees):,} plants stand under water" in words_of(wooded)
     wooded.edit(patch(WATER, "sea", sea_level_m=-50))
     one, other = trees[0], trees[9]
-    wooded.edit(put(THINGS, "barn", Thing(sort="piece", kit="stone_barn", name="Barn", x=one["x"], y=one["y"])))
-    wooded.edit(put(THINGS, "s", Thing(sort="start", name="S", x=other["x"], y=other["y"], team=1)))
+    # What was sown keeps clear of pieces by itself; what a hand has touched stays.
+    change_plants(wooded, ChangePlants(ids=[one["id"]], change=PlantChange(size_by=1.01)))
+    wooded.edit(put(THINGS, "barn", Piece(kit="stone_barn", name="Barn", x=one["x"], y=one["y"])))
+    wooded.edit(put(THINGS, "s", Start(name="S", x=other["x"], y=other["y"], team=1)))
     third = trees[19]
     line = ((third["x"], third["y"]), (float(third["x"]) + 0.1, third["y"]))
     wooded.edit(put(LINES, "way", Line(name="Way", points=line)))
@@ -158,7 +160,7 @@ def test_plants_that_close_the_only_way_are_found_and_taken_away(world: OpenWorl
     draw(world, "raise", path=[(150, 0, 0), (150, 140, 1.5)], radius_m=6, strength=120, softness=0.05)
     draw(world, "raise", path=[(150, 300, 0), (150, 160, 1.5)], radius_m=6, strength=120, softness=0.05)
     for key, x in (("a", 40.0), ("b", 260.0)):
-        world.edit(put(THINGS, key, Thing(sort="start", name=key, x=x, y=150, team=1)))
+        world.edit(put(THINGS, key, Start(name=key, x=x, y=150, team=1)))
     assert "the only way" not in words_of(world)
     world.edit(patch(KINDS, "tree", blocks="hull", crown_m=2.0, trunk_m=0.3))
     hedge = [NewPlant(mix="mix", kind="tree", x=150, y=float(y)) for y in range(136, 166, 2)]

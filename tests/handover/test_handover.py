@@ -23,7 +23,7 @@ from fernfield.work.handover.package import write_package
 from fernfield.work.kernel.commands import patch, put
 from fernfield.work.kernel.rows import ONLY
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.sites.rows import THINGS, Thing
+from fernfield.work.sites.rows import THINGS, Piece, Start
 from fernfield.work.studio import Studio
 from fernfield.work.water.rows import WATER, Water
 from fernfield.work.worlds.joining import JoinTracts, join
@@ -44,8 +44,8 @@ def worked(world: OpenWorld) -> OpenWorld:
     draw(world, strength=17)
     draw(world, "paint", cover="earth", strength=150)
     draw(world, "sow", mix="mix", strength=300, path=[(60, 200, 0), (240, 210, 1)], radius_m=40)
-    world.edit(put(THINGS, "s", Thing(sort="start", name="South", x=250, y=45, turn_deg=30, team=1)))
-    world.edit(put(THINGS, "p", Thing(sort="piece", kit="spring_head", name="Spring", x=90, y=80, over_m=0.5)))
+    world.edit(put(THINGS, "s", Start(name="South", x=250, y=45, turn_deg=30, team=1)))
+    world.edit(put(THINGS, "p", Piece(kit="spring_head", name="Spring", x=90, y=80, over_m=0.5)))
     return world
 
 
@@ -91,7 +91,7 @@ def test_the_numbers_in_the_package_are_the_worlds(studio: Studio, worked: OpenW
     assert all(extent.contains(shape(f["geometry"])) for f in sites["features"])
     start = {"sort": "start", "turn_deg": 30, "team": 1, "default": True}
     assert start.items() <= by_id["s"]["properties"].items()
-    assert by_id["p"]["geometry"]["coordinates"][2] == pytest.approx(10.5)
+    assert by_id["p"]["geometry"]["coordinates"][2] == pytest.approx(10.4)
     assert by_id["p"]["properties"]["resource"] is True
 
 
@@ -176,7 +176,7 @@ def test_several_tracts_are_handed_over_with_their_layout_and_the_icon(studio: S
     east, _ = studio.add_tract(worked.id, spec)
     west = worked.first_tract.row.id
     join(worked, JoinTracts(first=west, second=east, blend_m=20))
-    worked.edit(put(THINGS, "e", Thing(sort="start", name="East", x=9, y=9, tract=east)))
+    worked.edit(put(THINGS, "e", Start(name="East", x=9, y=9, tract=east)))
     worked.edit(patch(ABOUT, "world", description="Two banks."))
     worked.edit(put(ICON, ONLY, plan_icon(worked, worked.first_tract, None, None, None)))
     package, manifest = hand_over(studio, worked)

@@ -19,7 +19,7 @@ from fernfield.work.kernel.commands import put, remove
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.seen.plan import plan_pixels
 from fernfield.work.seen.show import Show
-from fernfield.work.sites.rows import THINGS, Thing, things_of
+from fernfield.work.sites.rows import THINGS, Piece, things_of
 from fernfield.work.studio import Studio
 from fernfield.work.water.rows import WATER, Water
 from fernfield.work.worlds.rows import name_of
@@ -40,7 +40,7 @@ def history(world: OpenWorld, count: int, seed: int = 3) -> dict[int, dict[str, 
         elif choice < 0.6:
             world.edit(put(WATER, "sea", Water(sea_level_m=rng.uniform(-5, 5))))
         elif choice < 0.7:
-            spot = Thing(sort="piece", kit="beacon", name="B", x=rng.uniform(0, 300), y=100)
+            spot = Piece(kit="beacon", name="B", x=rng.uniform(0, 300), y=100)
             world.edit(put(THINGS, f"b{rng.randrange(2)}", spot))
         elif choice < 0.75 and things_of(world):
             world.edit(remove(THINGS, things_of(world)[0][0]))

@@ -18,14 +18,14 @@ from fernfield.work.kernel.commands import Together, put, remove
 from fernfield.work.kernel.many import change_many, look_at_rows, take_rows
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.sites.notes import NOTES
-from fernfield.work.sites.rows import THINGS, Thing
+from fernfield.work.sites.rows import THINGS, Piece, Thing
 
 WORLD = {"name": "Many", "width_m": 256, "depth_m": 256, "spacing_m": 1, "elevation_m": 10}
 RING = [[0, 0], [100, 0], [100, 100], [0, 100]]
 
 
 def beacon(k: int, x: float, y: float) -> Thing:
-    return Thing(sort="piece", kit="beacon", name=f"B {k}", x=x, y=y)
+    return Piece(kit="beacon", name=f"B {k}", x=x, y=y)
 
 
 def test_what_lies_in_a_box_is_found_as_by_looking_at_all(world: OpenWorld) -> None:
@@ -82,7 +82,7 @@ def test_a_file_is_looked_at_first_and_comes_back_as_it_went(client: TestClient)
     assert [(point.x, point.y) for point in shapes["notes"]] == [(20, 30.5), (60, 30.5)]
     for name, file in files.items():
         assert send(name, file) | {"same": 0} == {
-            "status": 200, "new": [], "changed": [], "same": 0, "refused": [], "revision": 5,
+            "status": 200, "new": [], "changed": [], "same": 0, "refused": [], "unknown": [], "revision": 5,
         }  # fmt: skip
     said = json.loads(files["notes"])
     said["features"][0]["properties"]["text"] = "Changed"

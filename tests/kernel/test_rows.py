@@ -21,7 +21,7 @@ from fernfield.work.kernel.rows import Collection, Row
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.light.rows import LIGHT
 from fernfield.work.plots.rows import PLOTS, Plot
-from fernfield.work.sites.rows import THINGS, Thing, things_of
+from fernfield.work.sites.rows import THINGS, Piece, Start, Thing, things_of
 from fernfield.work.studio import Studio
 from fernfield.work.worlds.beginnings import WorldSpec
 
@@ -43,7 +43,7 @@ def test_two_people_who_change_two_fields_of_one_row_keep_both(client: TestClien
 
 
 def test_two_first_starts_together_make_one_default(world: OpenWorld) -> None:
-    starts = [put(THINGS, key, Thing(sort="start", name=key.upper(), x=20, y=20)) for key in ("a", "b")]
+    starts = [put(THINGS, key, Start(name=key.upper(), x=20, y=20)) for key in ("a", "b")]
     world.edit(Together(edits=tuple(starts)))
     assert [key for key, thing in things_of(world) if thing.default] == ["a"]
     # An edit finds the rows as those before it left them: put, changed and removed again.
@@ -60,10 +60,7 @@ def test_two_first_starts_together_make_one_default(world: OpenWorld) -> None:
 
 def test_edits_together_look_through_the_rows_once(world: OpenWorld, monkeypatch: pytest.MonkeyPatch) -> None:
     """However many starts are put, who is the default is looked for once (`fernfield bench` has the time)."""
-    pieces = (
-        put(THINGS, f"p{k}", Thing(sort="piece", kit="beacon", name=f"B {k}", x=k % 300, y=k // 300))
-        for k in range(500)
-    )
+    pieces = (put(THINGS, f"p{k}", Piece(kit="beacon", name=f"B {k}", x=k % 300, y=k // 300)) for k in range(500))
     world.edit(Together(edits=tuple(pieces)))
     looks = 0
     was = Thing.__getattribute__
@@ -74,11 +71,11 @@ def test_edits_together_look_through_the_rows_once(world: OpenWorld, monkeypatch
         return was(thing, name)
 
     monkeypatch.setattr(Thing, "__getattribute__", counted)
-    starts = tuple(put(THINGS, f"s{k}", Thing(sort="start", name="S", x=k, y=1)) for k in range(40))
+    starts = tuple(put(THINGS, f"s{k}", Start(name="S", x=k, y=1)) for k in range(40))
     world.edit(Together(edits=starts))
     monkeypatch.undo()
     assert len(things_of(world)) == 540
-    assert [key for key, thing in things_of(world) if thing.default] == ["s0"]
+    assert [key for key, thing in things_of(world) if getattr(thing, "default", False)] == ["s0"]
     # Once all 500, and for each edit those before it; looking through all for each would be 20,000.
     assert looks < 500 + 40 * 45
 
@@ -157,9 +154,9 @@ def test_a_world_that_cannot_be_opened_keeps_no_other_from_being_listed(tmp_path
 
 def test_a_revision_tells_the_rows_that_changed_and_no_others(world: OpenWorld) -> None:
     heard: list[Event] = []
-    world.edit(put(THINGS, "a", Thing(sort="start", name="A", x=20, y=20)))
+    world.edit(put(THINGS, "a", Start(name="A", x=20, y=20)))
     world.listen(heard.append)
-    world.edit(put(THINGS, "b", Thing(sort="start", name="B", x=40, y=20, default=True)))
+    world.edit(put(THINGS, "b", Start(name="B", x=40, y=20, default=True)))
     (told,) = [event for event in heard if isinstance(event, Revised)]
     assert sorted((row.collection, row.key) for row in told.rows) == [("things", "a"), ("things", "b")]
     world.undo()

@@ -24,7 +24,7 @@ from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import PLOTS, SYMMETRY, Plot, Symmetry
 from fernfield.work.seen.spot import spot
-from fernfield.work.sites.rows import THINGS, Thing, things_of
+from fernfield.work.sites.rows import THINGS, Piece, Start, things_of
 from fernfield.work.strokes import Stroke, StrokeStart
 from fernfield.work.studio import Studio
 from fernfield.work.water.rows import WATER, Water, sea_level
@@ -106,7 +106,7 @@ def edit_something(world: OpenWorld, choice: int, rng: random.Random) -> None:
         case 0:
             world.edit(put(WATER, "sea", Water(sea_level_m=rng.uniform(-5, 20))))
         case 1:
-            place = Thing(sort="start", name="S", x=rng.uniform(0, 300), y=rng.uniform(0, 300))
+            place = Start(name="S", x=rng.uniform(0, 300), y=rng.uniform(0, 300))
             world.edit(put(THINGS, f"s{rng.randrange(3)}", place))
         case 2:
             world.edit(patch(ABOUT, "world", name=f"Name {rng.randrange(99)}"))
@@ -315,7 +315,7 @@ def test_listeners_hear_what_moved_and_what_was_kept(world: OpenWorld) -> None:
 
 
 def test_edits_that_do_not_fit_are_refused_and_change_nothing(world: OpenWorld) -> None:
-    thing = Thing(sort="start", name="x", x=999, y=0)
+    thing = Start(name="x", x=999, y=0)
     with pytest.raises(InvalidInput, match="inside the tract"):
         world.edit(put(THINGS, "a", thing))
     with pytest.raises(NotFound, match="cover must be one of grass, earth, path, rock, not 'snow'"):
@@ -362,8 +362,8 @@ def test_a_cache_that_drops_tiles_loses_nothing(studio: Studio, monkeypatch: pyt
 
 def test_edits_together_are_one_revision_or_none(world: OpenWorld) -> None:
     before = everything(world)
-    barn = Thing(sort="piece", kit="stone_barn", name="Barn", x=40, y=50)
-    start = Thing(sort="start", name="North", x=60, y=250, turn_deg=180)
+    barn = Piece(kit="stone_barn", name="Barn", x=40, y=50)
+    start = Start(name="North", x=60, y=250, turn_deg=180)
     edits = (put(THINGS, "barn", barn), put(THINGS, "n", start), put(WATER, "sea", Water(sea_level_m=4)))
     assert world.edit(Together(edits=edits)).revision == 1
     assert (sea_level(world), len(things_of(world))) == (4, 2)

@@ -17,6 +17,7 @@ from fernfield.core.errors import InvalidInput, NotFound
 from fernfield.core.grid import Window
 from fernfield.core.light.sky import LUMA
 from fernfield.core.light.sun import sun_at
+from fernfield.core.sites.shipped import KIT
 from fernfield.work.handover.package import write_package
 from fernfield.work.kernel.commands import Patch, Remove, put
 from fernfield.work.kernel.world import OpenWorld
@@ -27,7 +28,7 @@ from fernfield.work.seen.baking import read_bake
 from fernfield.work.seen.plan import plan_pixels, sunlit_pixels
 from fernfield.work.seen.probe import probe
 from fernfield.work.seen.show import Show
-from fernfield.work.sites.rows import THINGS, Thing
+from fernfield.work.sites.rows import THINGS
 from fernfield.work.studio import Studio
 from tests.conftest import draw, ended
 
@@ -147,7 +148,7 @@ def test_what_plays_badly_is_found(world: OpenWorld) -> None:
     start = {"sort": "start", "name": "East gate", "x": 60.0, "y": 60.0, "turn_deg": 88.0}
     barn = {"sort": "piece", "kit": "stone_barn", "name": "Barn", "x": 150.0, "y": 150.0}
     for key, thing in {"start": start, "barn": barn}.items():
-        world.edit(put(THINGS, key, Thing.model_validate(thing)))
+        world.edit(put(THINGS, key, THINGS.checked(thing)))
     light(world, sun_bearing_deg=95.0, sun_height_deg=8.0)
     hung = {"in": (150, 150, 2, 20), "high": (80, 200, 30, 20), "good": (80, 90, 3, 20)}
     hung |= {f"many{k}": (220.0 + k, 220, 3, 30) for k in range(9)}
@@ -206,11 +207,12 @@ def test_a_piece_throws_a_shadow_as_long_as_it_is_high_by_the_sun(world: OpenWor
     """Height over the tangent of the sun's height, to a post."""
     light(world, sun_bearing_deg=270.0, sun_height_deg=30.0)
     beacon = {"sort": "piece", "kit": "beacon", "name": "Beacon", "x": 120.0, "y": 150.0}
-    world.edit(put(THINGS, "beacon", Thing.model_validate(beacon)))
+    world.edit(put(THINGS, "beacon", THINGS.checked(beacon)))
+    top = max(solid.z1 for solid in KIT["beacon"].bodies)
     row = sunlit_pixels(world, world.first_land, PART, 1, Show())[50, :, 0]
     dark = np.flatnonzero(row < 128) + PART.col0
     assert dark[0] - 120 in (1, 2)
-    assert dark[-1] == pytest.approx(121 + (10 - 0.25) / np.tan(np.radians(30)), abs=1)
+    assert dark[-1] == pytest.approx(120 + (top - 0.25) / np.tan(np.radians(30)), abs=1)
     assert len(dark) == dark[-1] - dark[0] + 1
 
 

@@ -13,7 +13,7 @@ from fastapi.testclient import TestClient
 
 from fernfield.core.cover.textures import TEXTURES
 from fernfield.core.grid import TILE
-from fernfield.core.sites.kit import KIT
+from fernfield.core.sites.decals import DECALS
 from fernfield.web.app import create_app
 from fernfield.web.rooms import PANELS
 from fernfield.work.house import HOUSE
@@ -80,10 +80,10 @@ def test_every_answer_of_every_row_panel_and_page_is_there(reach: TestClient, wo
             keys = [row["key"] for row in reach.get(f"{path}/{of}").json()]
         elif "key" in named:
             keys = [*TEXTURES]
-        elif "piece" in named:
-            keys = [*KIT, "start"]
+        elif "picture" in named:
+            keys = [*DECALS]
         filled = route.format(
-            world=world["id"], tract=tract, number=newest, level=0, row=0, col=0, key="{key}", piece="{key}"
+            world=world["id"], tract=tract, number=newest, level=0, row=0, col=0, key="{key}", picture="{key}"
         )
         own = {**NEEDED, "what": "lux"} if route.endswith("/light") else NEEDED
         asked += [(filled.format(key=key), {name: own[name] for name in needed}) for key in keys]

@@ -9,7 +9,7 @@ from fernfield.core.travel.walkers import WALKER
 from fernfield.work.kernel.commands import put
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.passing.raster import passable_in
-from fernfield.work.sites.rows import THINGS, Thing
+from fernfield.work.sites.rows import THINGS, Piece
 from fernfield.work.studio import Studio
 from tests.conftest import draw
 
@@ -27,7 +27,7 @@ def test_it_is_kept_until_what_it_reads_changes_there(studio: Studio, world: Ope
     draw(world, path=[(50, 250, 0), (50, 250, 1)], radius_m=10, strength=60, softness=0.1)
     raised = ways()
     assert (raised == 0).any()
-    world.edit(put(THINGS, "barn", Thing(sort="piece", kit="stone_barn", name="Barn", x=70, y=230)))
+    world.edit(put(THINGS, "barn", Piece(kit="stone_barn", name="Barn", x=70, y=230)))
     assert (ways() == 0).sum() > (raised == 0).sum()
     # A world that is opened again counts its changes anew, and is no other's.
     again = OpenWorld(studio.house, studio.store, world.id)

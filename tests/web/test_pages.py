@@ -226,7 +226,7 @@ def test_an_import_can_be_cancelled_from_its_card(client: TestClient) -> None:
         ("growth", ("Sow", "Thin", "Clear", "Glade", "Density", "Smallest", "Largest", "Seed", "Habitat", "Form")),
         ("water", ("Sea level",)),
         ("light", ("Bearing", "Height")),
-        ("sites", ("Start", "Pump house", "resource", "Nothing is placed yet")),
+        ("sites", ("Start", "In what order", "A new scatter")),
         ("trial", ("There is no default start",)),
         ("handover", ("has not been handed over yet",)),
     ],

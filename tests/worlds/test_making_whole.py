@@ -24,7 +24,7 @@ from fernfield.work.kernel.jobs import Job
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import PLOTS, Plot
-from fernfield.work.sites.rows import THINGS, Thing
+from fernfield.work.sites.rows import THINGS, Start
 from fernfield.work.studio import Studio
 from fernfield.work.worlds.beginnings import WorldSpec, costs, ground_of, sketch
 from fernfield.work.worlds.bounding import PutBoundary
@@ -89,7 +89,7 @@ def test_what_a_world_costs_is_counted_from_its_posts() -> None:
 def test_a_boundary_holds_on_rolling_land_and_is_undone(studio: Studio, world: OpenWorld, kind: str) -> None:
     tract = world.first_tract.row.id
     rolling(world, tract, 3, 8)
-    world.edit(put(THINGS, "s", Thing(sort="start", name="S", x=150, y=150)))
+    world.edit(put(THINGS, "s", Start(name="S", x=150, y=150)))
     state, was = everything(world), ground(world)
     job = ended(studio.start_bound(tract, PutBoundary(kind=kind, width_m=50, steep_deg=55)))  # type: ignore[arg-type]
     assert job.state == "done", job.message

@@ -34,7 +34,7 @@ from fernfield.work.seen.plan import plan_pixels
 from fernfield.work.seen.sections import line_section, section
 from fernfield.work.seen.show import Show
 from fernfield.work.seen.spot import levels, spot
-from fernfield.work.sites.rows import THINGS, Thing
+from fernfield.work.sites.rows import THINGS, Piece, Start
 from fernfield.work.strokes import Stroke
 from fernfield.work.studio import Studio
 from fernfield.work.trial.walks import Walk
@@ -246,7 +246,7 @@ def test_other_lattices_and_underground_levels_are_no_part_of_what_is_seen(studi
 def test_a_walker_crosses_a_join_and_meets_what_stands_beyond(lands: tuple[Studio, OpenWorld]) -> None:
     _, world = lands
     east = list(world.tracts)[1]
-    world.edit(put(THINGS, "wall", Thing(sort="piece", kit="stone_barn", name="Barn", x=30, y=20, tract=east)))
+    world.edit(put(THINGS, "wall", Piece(kit="stone_barn", name="Barn", x=30, y=20, tract=east)))
     walk = Walk(world, whole_of(world), 50.0, 20.0, 90.0)
     walk.advance(Intent(ahead=1.0, facing=90.0), 1_000)
     assert 80 < walk.walker.x < 94
@@ -330,7 +330,7 @@ def test_what_follows_by_symmetry_stands_in_the_tract_where_its_place_is(studio:
     world = four_of(studio, 64)
     west, east = list(world.tracts)[:2]
     world.edit(put(SYMMETRY, ONLY, Symmetry(kind="mirror", x=64, y=64, bearing_deg=0)))
-    world.edit(put(THINGS, "s", Thing(sort="start", name="South", x=20, y=30, turn_deg=90, team=1, tract=west)))
+    world.edit(put(THINGS, "s", Start(name="South", x=20, y=30, turn_deg=90, team=1, tract=west)))
     things = dict(world.each(THINGS))
     assert things.keys() == {"s", "s--1"}
     image = things["s--1"]

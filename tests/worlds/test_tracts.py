@@ -30,7 +30,7 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.kernel.writing.drawing import New, draw_ground
 from fernfield.work.kernel.writing.ledger import Ended
 from fernfield.work.plots.rows import PLOTS, Plot
-from fernfield.work.sites.rows import THINGS, Thing, things_of
+from fernfield.work.sites.rows import THINGS, Start, things_of
 from fernfield.work.strokes import Stroke
 from fernfield.work.studio import Studio
 from fernfield.work.worlds.beginnings import WorldSpec
@@ -86,7 +86,7 @@ def test_a_tract_is_added_taken_away_and_comes_back_with_its_ground(studio: Stud
     assert list(world.tracts)[1] == cellar
     assert land_of(world, cellar).shape == (65, 129)
     world.stroke(cellar, Stroke(tool="raise", radius_m=9, softness=0.5, strength=5, path=[(30, 15, 0)]))
-    world.edit(put(THINGS, "lamp", Thing(sort="start", name="Way in", x=3, y=3, tract=cellar)))
+    world.edit(put(THINGS, "lamp", Start(name="Way in", x=3, y=3, tract=cellar)))
     world.edit(put(PLOTS, "hall", Plot(name="Hall", points=((0, 0), (9, 0), (9, 9)), tract=cellar)))
     was = land_of(world, cellar)
     remove_tract(world, RemoveTract(key=cellar))
@@ -129,11 +129,11 @@ def test_a_tract_that_never_became_part_of_its_world_goes(studio: Studio, world:
 def test_things_and_plots_belong_to_one_tract(pair: tuple[OpenWorld, str, str]) -> None:
     world, west, east = pair
     with pytest.raises(InvalidInput, match="inside the tract \\(0 to 200, 0 to 300\\)"):
-        world.edit(put(THINGS, "a", Thing(sort="start", name="A", x=250, y=10, tract=east)))
-    world.edit(put(THINGS, "a", Thing(sort="start", name="A", x=250, y=10)))
+        world.edit(put(THINGS, "a", Start(name="A", x=250, y=10, tract=east)))
+    world.edit(put(THINGS, "a", Start(name="A", x=250, y=10)))
     assert [k for k, _ in things_of(world, west)] == ["a"]
     with pytest.raises(NotFound, match="no tract"):
-        world.edit(put(THINGS, "b", Thing(sort="start", name="B", x=1, y=1, tract="tnone")))
+        world.edit(put(THINGS, "b", Start(name="B", x=1, y=1, tract="tnone")))
 
 
 def test_an_underground_tract_is_dry_under_the_sea(studio: Studio, world: OpenWorld) -> None:
@@ -144,7 +144,7 @@ def test_an_underground_tract_is_dry_under_the_sea(studio: Studio, world: OpenWo
     spec = {"name": "Gallery", "width_m": 64, "depth_m": 64, "spacing_m": 1, "elevation_m": -30}
     cave, _ = studio.add_tract(world.id, TractSpec(**spec, kind="underground"))
     tract = world.tract(cave)
-    world.edit(put(THINGS, "in", Thing(sort="start", name="In", x=30, y=30, tract=cave)))
+    world.edit(put(THINGS, "in", Start(name="In", x=30, y=30, tract=cave)))
     assert spot(world, world.land_from(tract.row.id), 30, 30)["water_depth_m"] == 0
     assert spot(world, world.land_from(tract.row.id), 30, 30)["over_sea_m"] == -30
     assert walk_from_start(world, tract).water(30, 30) == 0
@@ -168,8 +168,8 @@ def test_cropped_and_extended_land_is_the_same_where_it_was(studio: Studio, worl
     draw(world, sheet="ridge")
     draw(world, "paint", cover="path", strength=300)
     draw(world, "sow", mix="mix", strength=300)
-    world.edit(put(THINGS, "in", Thing(sort="start", name="In", x=200, y=100)))
-    world.edit(put(THINGS, "out", Thing(sort="start", name="Out", x=20, y=280)))
+    world.edit(put(THINGS, "in", Start(name="In", x=200, y=100)))
+    world.edit(put(THINGS, "out", Start(name="Out", x=20, y=280)))
     state, was, layers = everything(world), ground(world), {}
     for layer in ("sheet:ridge", "cover:path", "growth:mix", "under"):
         layers[layer] = tract.cache.read(layer, tract.grid.window)
@@ -474,7 +474,7 @@ def test_a_join_that_came_open_is_found(pair: tuple[OpenWorld, str, str], studio
 def test_a_copy_is_the_same_world_without_its_past(pair: tuple[OpenWorld, str, str], studio: Studio) -> None:
     world, west, east = pair
     join(world, JoinTracts(first=west, second=east))
-    world.edit(put(THINGS, "a", Thing(sort="start", name="A", x=50, y=10, tract=east)))
+    world.edit(put(THINGS, "a", Start(name="A", x=50, y=10, tract=east)))
     job = ended(studio.start_copy(world.id, "Twin"))
     twin = studio.world(job.result["world"])  # type: ignore[index]
     assert name_of(twin) == "Twin"

@@ -58,6 +58,7 @@ WHATS: dict[str, What] = {
         What("noise", "Noise", "", -1, 1),
         What("plot", "Inside a plot", "m", -500, 500),
         What("line_distance", "Distance to a line", "m", 0, 1_000),
+        What("start_distance", "Distance to a start", "m", 0, 1_000),
         What("piece_distance", "Distance to a piece", "m", 0, 1_000),
         What("cover", "Share of a cover", "%", 0, 1, SHARE, percent=True),
     )

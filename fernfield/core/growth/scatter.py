@@ -14,9 +14,9 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from fernfield.core.draws import key_of, unit
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import FloatArray, Grid, Window
-from fernfield.core.growth.draws import key_of, unit
 from fernfield.core.growth.spacing import Pattern, Places, places
 from fernfield.core.kernels import kernel
 

@@ -26,8 +26,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from fernfield.core.draws import key_of, unit
 from fernfield.core.errors import InvalidInput
-from fernfield.core.growth.draws import key_of, unit
 from fernfield.core.kernels import kernel
 
 SMALLEST_BLOCK_M = 32.0

@@ -247,13 +247,15 @@ def _across(a: float, b: float, x: float, y: float, along: float) -> float:
 
 
 def obstacle_table(obstacles: list[Obstacle]) -> NDArray[np.float64]:
-    """Obstacles as a table: x, y, radius, half width and depth [m], sine and cosine of the turn, z0, z1 [m]."""
+    """Obstacles as a table: x, y, radius, half width and depth [m], sine and cosine of the turn, z0, z1 [m]; how many
+    corners a polygon has, and these about its place [m]."""
     turns = [math.radians(one.turn_deg) for one in obstacles]
-    rows = [
-        (o.x, o.y, o.radius, o.half_width, o.half_depth, math.sin(t), math.cos(t), o.z0, o.z1)
-        for o, t in zip(obstacles, turns, strict=True)
-    ]
-    return np.array(rows, np.float64).reshape(-1, 9)
+    most = max((len(one.corners) for one in obstacles), default=0)
+    out = np.zeros((len(obstacles), 10 + 2 * most), np.float64)
+    for row, (o, t) in zip(out, zip(obstacles, turns, strict=True), strict=True):
+        row[:10] = o.x, o.y, o.radius, o.half_width, o.half_depth, math.sin(t), math.cos(t), o.z0, o.z1, len(o.corners)
+        row[10 : 10 + 2 * len(o.corners)] = [value for corner in o.corners for value in corner]
+    return out
 
 
 def close_ways(
@@ -274,7 +276,8 @@ def _close(
     _, rows, cols = out.shape
     for k in range(len(table)):
         x, y = table[k, 0], table[k, 1]
-        box = table[k, 3] > 0
+        count = int(table[k, 9])
+        box = table[k, 3] > 0 and count == 0
         reach = math.hypot(table[k, 3], table[k, 4]) if box else table[k, 2]
         far = reach + body + spacing * 1.5
         c0, c1 = max(0, int(math.ceil((x - far - x0) / spacing))), min(cols - 1, int((x + far - x0) / spacing))
@@ -289,7 +292,9 @@ def _close(
                     if out[d, r, c] == 0:
                         continue
                     qx, qy = px + _right(d) * spacing, py - _down(d) * spacing
-                    if box:
+                    if count > 0:
+                        gap = _to_polygon(px, py, qx, qy, table[k, 10 : 10 + 2 * count])
+                    elif box:
                         sin, cos = table[k, 5], table[k, 6]
                         gap = _to_box(px * cos - py * sin, px * sin + py * cos, qx * cos - qy * sin,
                                       qx * sin + qy * cos, table[k, 3], table[k, 4])  # fmt: skip
@@ -305,6 +310,34 @@ def _to_point(px: float, py: float, qx: float, qy: float, x: float, y: float) ->
     dx, dy = qx - px, qy - py
     t = min(max(((x - px) * dx + (y - py) * dy) / (dx * dx + dy * dy), 0.0), 1.0)
     return math.hypot(px + t * dx - x, py + t * dy - y)
+
+
+@kernel
+def _to_polygon(px: float, py: float, qx: float, qy: float, corners: NDArray[np.float64]) -> float:
+    """How far the line between two points lies from a convex polygon; 0 where it meets it. [m]"""
+    n = len(corners) // 2
+    # The share of the line that lies inside of every side.
+    t0, t1, best = 0.0, 1.0, 1e30
+    for i in range(n):
+        ax, ay = corners[2 * i], corners[2 * i + 1]
+        j = (i + 1) % n
+        bx, by = corners[2 * j], corners[2 * j + 1]
+        ex, ey = bx - ax, by - ay
+        a = (px - ax) * ey - (py - ay) * ex
+        b = (qx - ax) * ey - (qy - ay) * ex
+        if a > 0 and b > 0:
+            t0 = 2.0
+        elif a > 0 or b > 0:
+            t = a / (a - b)
+            if a > 0:
+                t0 = max(t0, t)
+            else:
+                t1 = min(t1, t)
+        long = ex * ex + ey * ey
+        if long > 0:
+            best = min(best, _to_point(ax, ay, bx, by, px, py), _to_point(ax, ay, bx, by, qx, qy))
+        best = min(best, _to_point(px, py, qx, qy, ax, ay))
+    return 0.0 if t0 <= t1 else best
 
 
 @kernel

@@ -26,7 +26,8 @@ LEVEL_DEG = 1.0
 
 @dataclass(frozen=True, slots=True)
 class Obstacle:
-    """Something that blocks: a disc (`half_width` 0) or a turned rectangle, from z0 up to z1. [m, °]"""
+    """Something that blocks: a disc (`half_width` 0), a turned rectangle, or a convex polygon with `corners` about
+    (x, y), counter-clockwise, within `radius`; from z0 up to z1. [m, °]"""
 
     name: str
     x: float
@@ -37,6 +38,7 @@ class Obstacle:
     half_width: float = 0.0
     half_depth: float = 0.0
     turn_deg: float = 0.0
+    corners: tuple[tuple[float, float], ...] = ()
 
 
 class Surface(Protocol):
@@ -96,6 +98,8 @@ def steepness(surface: Surface, x: float, y: float, look: tuple[float, float]) -
 def _nearest(obstacle: Obstacle, x: float, y: float) -> tuple[float, float, float]:
     """Distance from (x, y) to the obstacle's edge (negative inside), and the way out as a unit vector."""
     dx, dy = x - obstacle.x, y - obstacle.y
+    if obstacle.corners:
+        return _from_polygon(obstacle.corners, dx, dy)
     if obstacle.half_width <= 0:
         away = math.hypot(dx, dy)
         if away < 1e-9:
@@ -113,6 +117,28 @@ def _nearest(obstacle: Obstacle, x: float, y: float) -> tuple[float, float, floa
         distance = math.hypot(px, py)
         out = (math.copysign(px, across) / distance, math.copysign(py, along) / distance)
     return distance, out[0] * cos + out[1] * sin, -out[0] * sin + out[1] * cos
+
+
+def _from_polygon(corners: tuple[tuple[float, float], ...], x: float, y: float) -> tuple[float, float, float]:
+    """The same for a convex polygon."""
+    inside, deepest, out = True, -math.inf, (1.0, 0.0)
+    nearest, away = math.inf, (1.0, 0.0)
+    for (ax, ay), (bx, by) in zip(corners, (*corners[1:], corners[0]), strict=True):
+        ex, ey = bx - ax, by - ay
+        long = math.hypot(ex, ey)
+        if long < 1e-9:
+            continue
+        # Outwards is to the right of a side that is gone along counter-clockwise.
+        gap = ((x - ax) * ey - (y - ay) * ex) / long
+        inside = inside and gap <= 0
+        if gap > deepest:
+            deepest, out = gap, (ey / long, -ex / long)
+        t = min(max(((x - ax) * ex + (y - ay) * ey) / (long * long), 0.0), 1.0)
+        px, py = x - ax - t * ex, y - ay - t * ey
+        far = math.hypot(px, py)
+        if far < nearest:
+            nearest, away = far, (px / far, py / far) if far > 1e-9 else out
+    return (deepest, *out) if inside else (nearest, *away)
 
 
 def _floor(surface: Surface, x: float, y: float, z: float, gait: Gait) -> float:

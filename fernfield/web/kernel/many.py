@@ -2,6 +2,7 @@
 
 # Without postponed annotations: the models of the routes are known only when they are made.
 
+import json
 from typing import Annotated, Any, Literal, Optional
 
 from fastapi import File, Query, Response, UploadFile
@@ -9,13 +10,19 @@ from pydantic import create_model
 from typing_extensions import TypedDict
 
 from fernfield.core.errors import FernError, InvalidInput
-from fernfield.formats.rowfiles import MOST_BYTES, FileRow, read_rows, rows_geojson
+from fernfield.formats.rowfiles import MOST_BYTES, Columns, FileRow, read_rows, rows_geojson
 from fernfield.web.kernel.parts import Edited, TheWorld
 from fernfield.web.kernel.routing import Router
 from fernfield.work.kernel.commands import Command, said_of
-from fernfield.work.kernel.many import Ids, change_many, look_at_rows, take_rows
+from fernfield.work.kernel.declared import OnNamed
+from fernfield.work.kernel.many import Ids, change_many, look_at_rows, remove_many, take_rows
 from fernfield.work.kernel.posts.places import from_world
 from fernfield.work.kernel.rows import Collection, TractId
+
+OnNamedQuery = Annotated[
+    Optional[OnNamed],  # noqa: UP045 (made at run time)
+    Query(description="what becomes of rows that name it: as their fields declare when left out"),
+]
 
 Metres = Annotated[
     Literal["tract", "world"],
@@ -36,13 +43,47 @@ class RefusedRow(TypedDict):
 
 
 class FileTaken(TypedDict):
-    """What a file of rows comes to: keys of those that are new and that change, and how many stay as they are."""
+    """What a file of rows comes to: keys of those that are new and that change, how many stay as they are, and names of
+    the file that stand for no field, which are left aside."""
 
     new: list[str]
     changed: list[str]
     same: int
     refused: list[RefusedRow]
+    unknown: list[str]
     revision: int
+
+
+ColumnsSaid = Annotated[
+    Optional[str],  # noqa: UP045 (read at run time)
+    Query(max_length=4_000, description='which field a column stands for, as JSON: {"Easting": "x", "Remark": ""}'),
+]
+Unit = Annotated[Literal["m", "cm", "mm", "ft", "km"], Query(description="what places and heights are counted in")]
+Axes = Annotated[
+    Literal["east-north", "north-east", "east-south", "south-east"],
+    Query(description="what the first and the second axis count"),
+]
+UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "ft": 0.3048, "km": 1000.0}
+"""In metres; the foot is the international one of 1959, exactly 0.3048 m."""
+
+
+class Some(Command):
+    """The rows that are meant, by their keys."""
+
+    ids: Ids
+
+
+def columns_of(said: str | None, unit: str, axes: str) -> Columns:
+    """How the columns of a file are meant. Raises InvalidInput."""
+    try:
+        called = json.loads(said) if said else {}
+    except ValueError as error:
+        raise InvalidInput(f'columns must be JSON, as {{"Easting": "x"}}: {error}', "columns") from error
+    if not isinstance(called, dict) or not all(isinstance(one, str) for one in called.values()):
+        raise InvalidInput("columns must be the field that each name of the file stands for", "columns")
+    first = axes.partition("-")[0]
+    small = {name.strip().lower(): one for name, one in called.items()}
+    return Columns(small, UNITS[unit], "south" in axes, first in ("north", "south"))
 
 
 def add_many(router: Router, collection: Collection[Any], partial: type[Command], told: Any) -> None:
@@ -54,6 +95,9 @@ def add_many(router: Router, collection: Collection[Any], partial: type[Command]
 
     def change(many: Many, world: TheWorld) -> Edited:  # type: ignore[valid-type]
         return change_many(world, collection, many.ids, said_of(many.change)).public()  # type: ignore[attr-defined]
+
+    def drop(said: Some, world: TheWorld, on_named: OnNamedQuery = None) -> Edited:
+        return remove_many(world, collection, said.ids, on_named).public()
 
     def as_file(world: TheWorld, tract: Annotated[Optional[TractId], Query()] = None) -> Response:  # noqa: UP045
         with world.lock:
@@ -70,12 +114,20 @@ def add_many(router: Router, collection: Collection[Any], partial: type[Command]
             # What is no place is the row's own to refuse.
             return row.fields
 
+    known = {*collection.fields, "key"}
+
     def take_file(
-        world: TheWorld, file: Annotated[UploadFile, File()], take: Taking = "look", within: Metres = "tract"
-    ) -> FileTaken:
-        said_as = collection.model.model_json_schema()["properties"].items()
+        world: TheWorld, file: Annotated[UploadFile, File()], take: Taking = "look", within: Metres = "tract",
+        columns: ColumnsSaid = None, unit: Unit = "m", axes: Axes = "east-north",
+    ) -> FileTaken:  # fmt: skip
+        said_as = [one for model in collection.models for one in model.model_json_schema()["properties"].items()]
         texts = {field for field, how in said_as if "string" in str(how.get("type", how.get("anyOf")))}
-        rows = read_rows(file.file.read(MOST_BYTES + 1), collection.lies, texts)
+        meant = columns_of(columns, unit, axes)
+        rows = read_rows(file.file.read(MOST_BYTES + 1), collection.lies, texts, meant, known)
+        every = {name for row in rows for name in row.fields}
+        unknown = sorted(every - known - set(aside))
+        if unknown:
+            rows = [FileRow(row.key, {n: v for n, v in row.fields.items() if n in known or n in aside}) for row in rows]
         with world.lock:
             looked = look_at_rows(world, collection, [(row.key, said(world, row, within)) for row in rows], aside)
             if take == "all" and looked.refused:
@@ -85,10 +137,14 @@ def add_many(router: Router, collection: Collection[Any], partial: type[Command]
             revision = world.revision if take == "look" else take_rows(world, collection, looked).revision
         refused: list[RefusedRow] = [{"number": n, "key": key, "message": why} for n, key, why in looked.refused]
         return {"new": looked.new, "changed": looked.changed, "same": len(looked.same), "refused": refused,
-                "revision": revision}  # fmt: skip
+                "unknown": unknown, "revision": revision}  # fmt: skip
 
     words = f"Change the fields that are said of all {name} in `ids`, as one revision"
-    router.add_api_route("", change, methods=["PATCH"], summary=words, operation_id=f"change_{name}")
+    if not collection.changed_by_room:
+        router.add_api_route("", change, methods=["PATCH"], summary=words, operation_id=f"change_{name}")
+    if not collection.removed_by_room:
+        words = f"Remove all {name} in `ids`, as one revision"
+        router.add_api_route("", drop, methods=["DELETE"], summary=words, operation_id=f"drop_{name}")
     if collection.lies:
         words = f"All {name} of a world, or of a tract, as a GeoJSON file"
         options: dict[str, Any] = {"response_class": Response, "operation_id": f"file_of_{name}"}

@@ -2,36 +2,34 @@
 
 # Without postponed annotations: the models of the routes are known only when they are made.
 
+from collections.abc import Iterable
 from functools import cache
-from typing import Annotated, Any, Optional, get_args, get_type_hints
+from typing import Annotated, Any, Literal, Optional, get_args, get_type_hints
 
-from fastapi import Query, Response
+from fastapi import Response
 from pydantic import create_model
 
-from fernfield.web.kernel.many import Metres, add_many
+from fernfield.web.kernel.many import Metres, OnNamedQuery, add_many
 from fernfield.web.kernel.parts import Keyed, TheWorld, keyed_json
 from fernfield.web.kernel.routing import Router
 from fernfield.work.kernel.commands import Command, Patch, Put, Remove, said_of
-from fernfield.work.kernel.declared import OnNamed
 from fernfield.work.kernel.posts.places import from_world
-from fernfield.work.kernel.rows import Collection, Key, Row, new_key
-
-OnNamedQuery = Annotated[
-    Optional[OnNamed],  # noqa: UP045 (made at run time)
-    Query(description="what becomes of rows that name it: as their fields declare when left out"),
-]
+from fernfield.work.kernel.rows import Collection, Key, new_key
 
 
-def partial_of(model: type[Row]) -> type[Command]:
-    """A model with the same fields, none of which has to be said."""
+def partial_of(collection: Collection[Any], suffix: str = "Patch", needed: Iterable[str] = ()) -> type[Command]:
+    """A model with all the fields of a collection's rows, of which only the `needed` ones have to be said."""
     fields: dict[str, Any] = {}
-    for name, field in model.model_fields.items():
+    for name, field in collection.fields.items():
         kind: Any = field.annotation
+        if name == "sort" and collection.variants:
+            kind = Literal[tuple(collection.variants)]
         if field.metadata:
             kind = Annotated[(kind, *field.metadata)]
-        fields[name] = (Optional[kind], None)  # noqa: UP045 (made at run time)
-    made: type[Command] = create_model(f"{model.__name__}Patch", __base__=Command, **fields)
-    made.__doc__ = f"Fields of a {model.__name__} to change; what is left out stays."
+        fields[name] = (kind, ...) if name in needed else (Optional[kind], None)  # noqa: UP045 (made at run time)
+    one = collection.model.__name__
+    made: type[Command] = create_model(f"{one}{suffix}", __base__=Command, **fields)
+    made.__doc__ = f"Fields of a {one}; what is left out {'stays' if suffix == 'Patch' else 'is chosen by the world'}."
     return made
 
 
@@ -55,7 +53,9 @@ def rows_router(collection: Collection[Any]) -> Router:
 
 
 def _many(router: Router, collection: Collection[Any]) -> None:
-    model, partial, one = collection.model, partial_of(collection.model), collection.one
+    partial, one = partial_of(collection), collection.one
+    # Which fields a row of several sorts needs is known when its sort is.
+    model = partial_of(collection, "Put") if collection.variants else collection.model
 
     told = list[told_of(collection)]  # type: ignore[valid-type,misc]
 
@@ -73,7 +73,7 @@ def _many(router: Router, collection: Collection[Any]) -> None:
         return keyed_json(key, outcome)
 
     def add_row(row: model, world: TheWorld, response: Response, within: Metres = "tract") -> Keyed:  # type: ignore[valid-type]
-        key = new_key(row.title)  # type: ignore[attr-defined]
+        key = new_key(str(getattr(row, "title", None) or getattr(row, "name", None) or ""))
         response.headers["location"] = f"/api/worlds/{world.id}/{collection.name}/{key}"
         return put_row(key, row, world, within)
 
@@ -92,7 +92,8 @@ def _many(router: Router, collection: Collection[Any]) -> None:
         ("/{key}", "DELETE", remove_row, f"Remove a {one}"),
         ("", "POST", add_row, f"Add a {one}; its key comes back"),
     ):
-        if (method == "POST" and collection.made_by_room) or (method == "DELETE" and collection.removed_by_room):
+        by_room = {"POST": collection.made_by_room, "GET": collection.listed_by_room}
+        if (by_room.get(method) and not path) or (method == "DELETE" and collection.removed_by_room):
             continue
         router.add_api_route(
             path,
@@ -106,7 +107,7 @@ def _many(router: Router, collection: Collection[Any]) -> None:
 
 
 def _only(router: Router, collection: Collection[Any]) -> None:
-    model, partial, key = collection.model, partial_of(collection.model), collection.only or ""
+    model, partial, key = collection.model, partial_of(collection), collection.only or ""
 
     def get_row(world: TheWorld) -> model:  # type: ignore[valid-type]
         return world.only(collection)  # type: ignore[no-any-return]

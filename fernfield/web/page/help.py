@@ -43,8 +43,14 @@ from fernfield.work.light.rows import Lamp, Light, Mist, Mood
 from fernfield.work.plots.keep import KeepTo
 from fernfield.work.plots.rows import Symmetry
 from fernfield.work.seen.trying import compared, formed, overlaid, pair, tried
+from fernfield.work.sites.arranging import Arrange
+from fernfield.work.sites.assemblies import Assembly
+from fernfield.work.sites.decals import Decal
+from fernfield.work.sites.groups import Group
+from fernfield.work.sites.kit import KitEntry
 from fernfield.work.sites.notes import Note
-from fernfield.work.sites.rows import Thing
+from fernfield.work.sites.rows import Assembled, Piece, Start, Thing
+from fernfield.work.sites.scatters import Scatter
 from fernfield.work.strokes import StrokeStart
 from fernfield.work.water.rows import OwnLiquid, Pool, Stream, Water
 from fernfield.work.worlds.beginnings import Rim, SeaFloor, WorldSpec
@@ -81,7 +87,12 @@ FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
     )),
     ("water", (("Sea", Water), ("Pool", Pool), ("Stream", Stream), ("Liquid", OwnLiquid))),
     ("light", (("Sun", Light), ("Mood", Mood), ("Lamp", Lamp), ("Bank of mist", Mist))),
-    ("sites", (("Piece or start", Thing), ("Note", Note))),
+    ("sites", (
+        ("Anything placed", Thing), ("Piece", Piece), ("Placed assembly", Assembled), ("Start", Start),
+        ("Many at once", Arrange),
+        ("Scatter", Scatter),
+        ("Group", Group), ("Assembly", Assembly), ("Entry of the kit", KitEntry), ("Decal", Decal), ("Note", Note),
+    )),
     ("worlds", (
         ("World", WorldSpec), ("About a world", About), ("Sea floor", SeaFloor), ("Rim", Rim), ("Tract", TractPlace),
         ("New tract", TractSpec), ("Crop or extend", CropTract), ("Another spacing", RespaceTract),
@@ -154,8 +165,11 @@ def _stage(name: str) -> Iterator[Entry]:
 
 
 def _forms(part: str) -> Iterator[Entry]:
-    for title, model in dict(FORMS).get(part, ()):
-        for shown in fields_of(model):
+    models = dict(FORMS).get(part, ())
+    for title, model in models:
+        # What a model has of another one here stands there.
+        known = {name for _, base in models if base in model.__mro__[1:] for name in base.model_fields}
+        for shown in fields_of(model, without=known):
             yield _entry(f"field.{model.__name__}.{shown.name}", shown.label, title, shown.range or shown.unit)
 
 

@@ -10,7 +10,6 @@ from fastapi.responses import HTMLResponse, Response
 
 from fernfield.core.errors import named
 from fernfield.core.light.daylight import Daylight
-from fernfield.core.sites.kit import KIT
 from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.store.logbook import LogbookStore
 from fernfield.web.kernel.panels import Asked
@@ -25,6 +24,7 @@ from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.light.moment import moment_of, told
 from fernfield.work.seen.show import Show
+from fernfield.work.sites.kit import entry_told, kit_of
 from fernfield.work.studio import Studio
 
 router = Router(include_in_schema=False)
@@ -84,21 +84,13 @@ def _boot(asked: Asked) -> dict[str, Any]:
              "pictured": bool(c.pictured), "lies": dict(c.lies)}
             for c in house.collections.values()
         ],
-        "kit": {name: _piece(name) for name in KIT},
+        "kit": {name: entry_told(asked.world, entry) for name, entry in kit_of(asked.world).items()},
         "teams": teams_json(),
         "walkers": {name: {"who": gait.who, "colour": gait.colour} for name, gait in WALKERS.items()},
         "daylight": Daylight(0.0, 90.0).told(),
         "light": told(asked.world, moment_of(asked.world)),
         "show": Show().model_dump(mode="json"),
         "walker": {"wade_m": gait.wade, "steepest_deg": gait.steepest_deg},
-    }  # fmt: skip
-
-
-def _piece(name: str) -> dict[str, Any]:
-    piece = KIT[name]
-    return {
-        "name": piece.name, "label": piece.label, "form": piece.form, "colour": piece.colour, "width": piece.width,
-        "depth": piece.depth, "height": piece.height, "resource": piece.resource,
     }  # fmt: skip
 
 
@@ -125,6 +117,9 @@ def bench(
     panel = named({one.name: one for one in PANELS}, "stage", stage)
     asked = _asked(studio, world, tract)
     models = {collection.name: collection.model for collection in world.house.collections.values()}
+    models |= {
+        f"{c.name}.{sort}": model for c in world.house.collections.values() for sort, model in c.variants.items()
+    }
     made = page(request, f"{stage}/panel.html", world=_card(asked), models=models, **panel.context(asked))
     made.headers["X-Stage"] = stage
     return made

@@ -11,6 +11,7 @@ from pydantic import ConfigDict, Field, model_validator
 from fernfield.core.cover.rules import WHATS, check_limits
 from fernfield.core.errors import InvalidInput
 from fernfield.core.light.shade import REACH_M
+from fernfield.core.sites.shipped import KIT
 from fernfield.work.kernel.declared import AllOrNone, Names
 from fernfield.work.kernel.rows import Key, Row
 from fernfield.work.plots.rows import LINES, PLOTS
@@ -19,10 +20,10 @@ MOST_CONDITIONS = 8
 
 WhatName = Literal[
     "elevation", "above_water", "slope", "aspect", "curvature", "wetness", "shade", "water_distance", "tide", "noise",
-    "plot", "line_distance", "piece_distance", "cover",
+    "plot", "line_distance", "piece_distance", "start_distance", "cover",
 ]  # fmt: skip
 NAMES: dict[str, tuple[str, ...]] = {
-    "plot": ("plot",), "line_distance": ("line",), "piece_distance": ("piece",), "cover": ("cover",),
+    "plot": ("plot",), "line_distance": ("line",), "piece_distance": ("piece", "kit"), "cover": ("cover",),
     "noise": ("size_m", "seed"),
 }  # fmt: skip
 """What a condition names besides its limits."""
@@ -45,6 +46,7 @@ class Condition(Row):
     plot: Annotated[Key | None, Names("plots")] = None
     line: Annotated[Key | None, Names("lines")] = None
     piece: Annotated[Key | None, Names("things")] = None
+    kit: Annotated[Key | None, Names("kit", always=KIT)] = None
     cover: Annotated[Key | None, Names("covers")] = None
     size_m: Annotated[float | None, Field(ge=0.5, le=10_000)] = None
     seed: Annotated[int | None, Field(ge=0, le=2**31 - 1)] = None
@@ -60,7 +62,7 @@ class Condition(Row):
             raise InvalidInput(f"{self.what} needs from, to or both", "from")
         check_limits(what, self.from_, self.to)
         own = NAMES.get(self.what, ())
-        for name in ("plot", "line", "piece", "cover", "size_m", "seed"):
+        for name in ("plot", "line", "piece", "kit", "cover", "size_m", "seed"):
             if getattr(self, name) is not None and name not in own:
                 raise InvalidInput(f"{name} does not go with {self.what}", name)
         if (need := NEEDED.get(self.what)) is not None and getattr(self, need) is None:
@@ -70,7 +72,7 @@ class Condition(Row):
     @property
     def asks(self) -> tuple[Any, ...]:
         """What two conditions have in common that ask the same."""
-        return self.what, self.plot, self.line, self.piece, self.cover, self.size_m, self.seed
+        return self.what, self.plot, self.line, self.piece, self.kit, self.cover, self.size_m, self.seed
 
     @property
     def words(self) -> str:
@@ -82,7 +84,7 @@ class Condition(Row):
 
 Conditions = Annotated[tuple[Condition, ...], Field(max_length=MOST_CONDITIONS), AllOrNone]
 
-RESTS = {"plot": PLOTS.name, "line_distance": LINES.name, "piece_distance": "things"}
+RESTS = {"plot": PLOTS.name, "line_distance": LINES.name, "piece_distance": "things", "start_distance": "things"}
 """The collections that conditions read, besides covers."""
 
 

@@ -148,14 +148,21 @@ def _line_distance(asked: Asked, condition: Condition) -> FloatArray:
     return np.abs(depths([around], asked.shape, row, col)) * np.float32(asked.spacing)
 
 
+START = "start"
+"""The kind of what stands as a start."""
+
+
 def _piece_distance(asked: Asked, condition: Condition) -> FloatArray:
-    """How far it is to the middle of a piece: the one that is named, or the nearest, as far as it matters. [m]"""
+    """How far it is to the middle of a piece (the one that is named, the nearest of a kind or of all), or to the
+    nearest start, as far as it matters. [m]"""
     grid, shape, reach = asked.land.grid, asked.shape, reach_of(condition)
     out = np.full(shape, FAR, np.float32)
     x = grid.x_of(asked.posts.col0) + np.arange(shape[1]) * asked.spacing
     y = grid.y_of(asked.posts.row0) - np.arange(shape[0]) * asked.spacing
-    for key, east, north in asked.world.house.given.stands(asked.world, asked.land):
-        if condition.piece is not None and key != condition.piece:
+    for key, kind, east, north in asked.world.house.given.stands(asked.world, asked.land):
+        if (kind == START) != (condition.what == "start_distance"):
+            continue
+        if (condition.piece is not None and key != condition.piece) or (condition.kit not in (None, kind)):
             continue
         # Only the posts that it can matter to.
         cols = np.searchsorted(x, (east - reach, east + reach), "left")
@@ -284,4 +291,5 @@ FIELDS: dict[str, Field] = {
     "plot": _plot,
     "line_distance": _line_distance,
     "piece_distance": _piece_distance,
+    "start_distance": _piece_distance,
 }

@@ -9,7 +9,7 @@ import numpy as np
 from fernfield.core.grid import FloatArray
 from fernfield.core.growth.shapes import BARK, FORMS, LEAF, STONE, Mesh, coloured, shown
 from fernfield.core.growth.shapes.brought import Brought, fitted
-from fernfield.work.growth.models import model_of
+from fernfield.work.bringing.models import model_of
 from fernfield.work.growth.rows import Kind
 from fernfield.work.kernel.world import OpenWorld
 

@@ -51,6 +51,9 @@ def sown_of(world: OpenWorld, land: Land, key: str, mix: Mix, part: Window) -> l
         found = [None if one is None else _on(land, one, part) for one in found]
     if len(land.parts) > 1:
         found = [None if one is None else one.those(land.holds_each(one.x, one.y)) for one in found]
+    # Nothing that was sown grows where something stands.
+    clear = world.house.given.stands_clear
+    found = [None if one is None or not len(one) else one.those(clear(world, land, one.x, one.y)) for one in found]
     return [one if one is not None and len(one) else None for one in found]
 
 

@@ -92,6 +92,10 @@ def sward_bytes(world: OpenWorld, land: Land, posts: Window, step: int = 1) -> n
     """A plane of bytes for each ground cover, 255 its full density: shape (swards, rows, cols)."""
     with world.lock:
         planes = [sward_share(world, land, row, posts, step) for _, row in world.each(SWARDS)]
+        taken = world.house.given.taken(world, land, posts, step)
+    if taken is not None:
+        # Nothing is trodden out of a floor.
+        planes = [plane * (1 - taken[: plane.shape[0], : plane.shape[1]]) for plane in planes]
     shape = -(-posts.rows // step), -(-posts.cols // step)
     if not planes:
         return np.zeros((0, *shape), np.uint8)

@@ -35,7 +35,7 @@ class Lies:
 OnNamed = Literal["refuse", "clear", "delete"]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Names:
     """A field that holds the key of a row of another collection (or of its own).
 

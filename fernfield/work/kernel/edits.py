@@ -68,10 +68,10 @@ class Planned:
         rows, own = self._world.rows[collection.name], self._own.get(collection.name, {})
         known = self._marked.get((collection.name, name))
         if known is None:
-            known = [key for key, row in rows.items() if getattr(row, name)]
+            known = [key for key, row in rows.items() if getattr(row, name, None)]
             self._marked[collection.name, name] = known
         pairs = [(key, rows[key]) for key in known if key not in own]
-        pairs += [(key, row) for key, row in own.items() if row is not None and getattr(row, name)]
+        pairs += [(key, row) for key, row in own.items() if row is not None and getattr(row, name, None)]
         return [(key, row) for key, row in pairs if isinstance(row, collection.model)]
 
     def count(self, collection: Collection[Any]) -> int:

@@ -9,11 +9,12 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, ValidationError
 
 from fernfield.core.errors import FernError, InvalidInput
-from fernfield.work.kernel.commands import Command, Patch, Put
+from fernfield.work.kernel.commands import Command, Patch, Put, Remove
+from fernfield.work.kernel.declared import OnNamed
 from fernfield.work.kernel.edits import Planned, plan_one
 from fernfield.work.kernel.refused import refused
-from fernfield.work.kernel.relations import need_named
-from fernfield.work.kernel.rows import Collection, Key, Moves, new_key
+from fernfield.work.kernel.relations import let_go, need_named
+from fernfield.work.kernel.rows import Collection, Key, Moves, Place, new_key
 from fernfield.work.kernel.world import OpenWorld, Outcome
 
 MOST_AT_ONCE = 20_000
@@ -49,11 +50,37 @@ def change_many(
                 made = plan_one(Patch(collection=collection.name, key=key, row=command.change), look, world)
                 need_named(look, world.house, made.moves, world.rows)
             except ValidationError as error:
-                one = refused(error.errors(), collection.model)[0]
+                one = refused(error.errors(), collection.said_as)[0]
                 raise InvalidInput(f"{key}: {one.message}", one.field) from error
             look.take(made.moves)
         words = f"Changed {len(set(ids))} {collection.name}"
         return world.change_rows(command, words, look.moves)
+
+
+class RemoveMany(Command):
+    """Remove many rows."""
+
+    do: Literal["remove_many"] = "remove_many"
+    collection: str
+    ids: Ids
+
+
+def remove_many(world: OpenWorld, collection: Collection[Any], ids: Sequence[str], on_named: OnNamed | None) -> Outcome:
+    """Remove all of some rows or none, in one revision. Raises NotFound, StillNamed."""
+    command = RemoveMany(collection=collection.name, ids=tuple(dict.fromkeys(ids)))
+    with world.lock:
+        look = Planned(world)
+        gone: dict[Place, OnNamed | None] = {}
+        for key in command.ids:
+            # What went along with one before it is gone already.
+            if (collection.name, key) in gone:
+                continue
+            made = plan_one(Remove(collection=collection.name, key=key), look, world)
+            look.take(made.moves)
+            gone |= {place: on_named for place, row in made.moves.items() if row is None}
+        look.take(let_go(world.house, look, world.rows, gone))
+        need_named(look, world.house, look.moves, world.rows)
+        return world.change_rows(command, f"Deleted {len(command.ids)} {collection.name}", look.moves)
 
 
 @dataclass
@@ -73,7 +100,7 @@ def look_at_rows(
     told: Iterable[str] = (),
 ) -> Looked:  # fmt: skip
     """What rows of a file come to. told : fields that are told of rows: what is no field of them is left aside."""
-    found, aside = Looked(), set(told) - set(collection.model.model_fields)
+    found, aside = Looked(), set(told) - set(collection.fields)
     with world.lock:
         look = Planned(world)
         for number, (key, fields) in enumerate(rows):
@@ -81,10 +108,15 @@ def look_at_rows(
             try:
                 own = key if key is not None else new_key(str(said.get("name", "")))
                 old = look.get(collection, own)
+                if old is None and collection.completes is not None:
+                    said = collection.completes(world, said, number)
+                # What other sorts have and this one has not is left aside: a table has a column for each.
+                model = collection.model_of({"sort": getattr(old, "sort", None), **said})
+                said = {n: v for n, v in said.items() if n in model.model_fields or n not in collection.fields}
                 made = plan_one(Put(collection=collection.name, key=own, row=said), look, world)
                 need_named(look, world.house, made.moves, world.rows)
             except ValidationError as error:
-                found.refused.append((number, key, refused(error.errors(), collection.model)[0].message))
+                found.refused.append((number, key, refused(error.errors(), collection.said_as)[0].message))
                 continue
             except FernError as error:
                 found.refused.append((number, key, str(error)))

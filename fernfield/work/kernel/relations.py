@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any, Protocol, cast
 
 from fernfield.core.errors import Choice, NotFound
-from fernfield.work.kernel.declared import Names, OnNamed, cleared, named_in
+from fernfield.work.kernel.declared import Names, OnNamed, cleared, named_in, naming
 from fernfield.work.kernel.rows import Collection, Look, Moves, Place, Row
 
 MOST_NAMED = 6
@@ -45,13 +46,37 @@ class Namer:
 
 def namers_of(sorts: Sorts, look: Look, place: Place) -> Iterator[Namer]:
     """The rows that name a row."""
-    for collection in sorts.namers.get(place[0], ()):
+    yield from _namers(sorts, look, place[0]).get(place[1], ())
+
+
+def _namers(sorts: Sorts, look: Look, name: str) -> Mapping[str, Sequence[Namer]]:
+    """By the key of a row of a collection, those that name it: all are looked through once."""
+    found: defaultdict[str, list[Namer]] = defaultdict(list)
+    for collection in sorts.namers.get(name, ()):
         if collection.loose:
             continue
+        plain = _plainly_named(collection, name)
         for key, row in look.each(collection):
-            mine = [names for names, named in named_in(row) if (names.collection, named) == place]
-            if mine and (collection.name, key) != place:
-                yield Namer(collection, key, row, mine[0])
+            # Most rows of many name nothing: those are left at a glance.
+            if plain is not None and all(getattr(row, field, None) is None for field in plain):
+                continue
+            for names, named in named_in(row):
+                mine = names.collection == name and (collection.name, key) != (name, named)
+                if mine and not any(one.key == key and one.collection is collection for one in found[named]):
+                    found[named].append(Namer(collection, key, row, names))
+    return found
+
+
+def _plainly_named(collection: Collection[Any], name: str) -> list[str] | None:
+    """The fields through which a row may name one of a collection; None where it may within others."""
+    fields: list[str] = []
+    for model in collection.models:
+        for field, declared in naming(cast(type[Row], model)).items():
+            if declared.models:
+                return None
+            if declared.names is not None and declared.names.collection == name:
+                fields.append(field)
+    return fields
 
 
 def let_go(
@@ -65,9 +90,12 @@ def let_go(
     moves: Moves = {}
     held: dict[Place, list[Namer]] = {}
     waiting = dict(gone)
+    by: dict[str, Mapping[str, Sequence[Namer]]] = {}
     while waiting:
         place, wanted = waiting.popitem()
-        for one in namers_of(sorts, look, place):
+        if place[0] not in by:
+            by[place[0]] = _namers(sorts, look, place[0])
+        for one in by[place[0]].get(place[1], ()):
             at = one.collection.name, one.key
             how = wanted or one.names.gone
             if at in gone or (at in moves and moves[at] is None):

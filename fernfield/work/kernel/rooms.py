@@ -7,6 +7,9 @@ from dataclasses import dataclass, field, fields
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Protocol
 
+import numpy as np
+from numpy.typing import NDArray
+
 from fernfield.core.brush.tool import Tool
 from fernfield.core.checks.finding import Finding
 from fernfield.core.drawing.overlays import Overlay
@@ -64,8 +67,29 @@ Obstacles = Callable[["OpenWorld", Land, Window], Iterable[Obstacle]]
 """What stands in a walker's way in a window of posts."""
 
 
-Stands = Callable[["OpenWorld", Land], Iterable[tuple[str, float, float]]]
-"""Key and place of every piece, in a land's metres."""
+Stands = Callable[["OpenWorld", Land], Iterable[tuple[str, str, float, float]]]
+"""Key, kind and place of all that stands, in a land's metres; the kind of a piece is its entry of the kit."""
+
+StandsClear = Callable[["OpenWorld", Land, FloatArray, FloatArray], NDArray[np.bool_]]
+"""Of places of a land, those that are clear. [m]"""
+
+TakenUp = Callable[["OpenWorld", Land, Window, int], FloatArray | None]
+"""How much of every so-many-th post of a window is taken up, 0 to 1; None where nothing is."""
+
+
+@dataclass(frozen=True, slots=True)
+class Shines:
+    """A light of something that stands: its place and height over the ground [m], how bright [lm], its colour."""
+
+    x: float
+    y: float
+    over_m: float
+    lumens: float
+    colour: str
+
+
+Shining = Callable[["OpenWorld", Land, tuple[float, float, float, float]], Iterable[Shines]]
+"""The lights that stand in a box of a land (x0, y0, x1, y1). [m]"""
 
 Paces = Callable[["OpenWorld", Land, Window], FloatArray | None]
 """How much of a walker's speed is left at every post of a window, 0 to 1; None where it is all of it."""
@@ -102,6 +126,9 @@ class Gives:
     surface, tides : where liquid stands over the ground, and where it comes and goes
     takes_up : how much of each post of a window a row of its takes up, 0 to 1
     stands : where pieces stand
+    stands_clear : which places lie clear of what stands there
+    taken : how much of each post is taken up by what stands there
+    shining : the lights of what stands there
     paces : how the ground slows a walker
     lit_from : bearing and height of where the world's own light comes from [°]
     bodies : what stands in a window and throws a shadow as a body
@@ -112,6 +139,9 @@ class Gives:
     tides: Tides | None = None
     takes_up: TakesUp | None = None
     stands: Stands | None = None
+    stands_clear: StandsClear | None = None
+    taken: TakenUp | None = None
+    shining: Shining | None = None
     paces: Paces | None = None
     lit_from: Callable[[OpenWorld], tuple[float, float]] | None = None
     bodies: Obstacles | None = None
@@ -126,6 +156,9 @@ class Given:
     tides: Tides
     takes_up: TakesUp
     stands: Stands
+    stands_clear: StandsClear
+    taken: TakenUp
+    shining: Shining
     paces: Paces
     lit_from: Callable[[OpenWorld], tuple[float, float]]
     bodies: Obstacles
@@ -195,7 +228,10 @@ class House:
     def namers(self) -> dict[str, tuple[Collection[Any], ...]]:
         """By collection, those whose rows may name one of it."""
         every = list(self.collections.values())
-        return {name: tuple(c for c in every if name in named_collections(c.model)) for name in self.collections}
+        return {
+            name: tuple(c for c in every if any(name in named_collections(model) for model in c.models))
+            for name in self.collections
+        }
 
     @cached_property
     def layers(self) -> Layers:

@@ -9,12 +9,13 @@ from __future__ import annotations
 import json
 import re
 import secrets
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Annotated, Any, Generic, Literal, Protocol, TypeVar
+from typing import TYPE_CHECKING, Annotated, Any, Generic, Literal, Protocol, TypeVar, Union
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
+from pydantic.fields import FieldInfo
 
 from fernfield.core.errors import FormatError, InvalidInput
 from fernfield.core.grid import Grid
@@ -24,6 +25,7 @@ from fernfield.work.kernel.says import Say
 
 if TYPE_CHECKING:
     from fernfield.work.kernel.world import OpenWorld
+    from fernfield.work.kernel.writing.draft import Draft
 
 NameText = Annotated[
     str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80, pattern=r"^[^\x00-\x1f]*$")
@@ -72,6 +74,11 @@ class Row(BaseModel):
     def sort_named(self) -> str:
         """What it has in common with those that are named and counted alike."""
         return self.called
+
+    @property
+    def bulk(self) -> float:
+        """How many times as large it is as others of its sort."""
+        return 1.0
 
 
 R = TypeVar("R", bound=Row)
@@ -124,6 +131,20 @@ class Plan:
     moves: Moves = field(default_factory=dict)
 
 
+@dataclass(frozen=True)
+class Works:
+    """What an edit of rows does to the ground besides.
+
+    units : the tiles that it may change: a tract's id, and the row and column of each
+    draw : works on one of them, through the draft alone
+    moves : rows that change with it
+    """
+
+    units: Sequence[tuple[str, tuple[int, int]]]
+    draw: Callable[[Draft, tuple[str, tuple[int, int]]], None]
+    moves: Moves = field(default_factory=dict)
+
+
 @dataclass(frozen=True, slots=True)
 class Shift:
     """A tract that got other bounds: the new one, its grid, and its south-west corner in the old one's metres."""
@@ -146,12 +167,14 @@ class Journey:
     copied: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Collection(Generic[R]):
     """One sort of row.
 
     name, one : of all of them in the API, and of one of them in words
     model : its fields, their ranges and how they are called
+    variants : where its rows are of several sorts, the model of each by what their field `sort` says; `model` is what
+    all have in common
     only : the key of the row when a world has just one; `first` : what that is before anything was said
     in_tract : its rows lie in a tract (a field `tract`; the world's first when left out)
     names_tracts : its keys or fields hold the ids of tracts, which a copy of the world must follow
@@ -161,6 +184,8 @@ class Collection(Generic[R]):
     plain : scripts put, patch and remove its rows by the kernel's own routes
     made_by_room : new rows without a key are made by a route of the room's own
     removed_by_room : rows are removed by a route of the room's own
+    listed_by_room : its list is told by a route of the room's own
+    changed_by_room : many of its rows are changed by a route of the room's own
     packed : its rows go into a package as they are, a file for each tract
     loose : its rows may name what is not there: they are kept for other worlds too
     most : rows that a world holds at most
@@ -169,7 +194,9 @@ class Collection(Generic[R]):
     seen : the ground whose picture a change of a row changes: its tract, x0, y0, x1, y1 [m]
     stays : its rows do not go along with land that is carried elsewhere
     carried : what else changes of a row that is carried
+    completes : what is not said of a new row of a file, from what is, and its number there
     shown : how a row is told to scripts and pages, where that is more than its fields
+    ground : what a change of its rows does to the ground, as part of the same revision; None where it does nothing
     words : what an edit of the only row is called in the logbook
     version, upgrade : rows that an older version wrote are brought up from it (body and version to a body)
     """
@@ -177,6 +204,7 @@ class Collection(Generic[R]):
     name: str
     model: type[R]
     one: str = ""
+    variants: Mapping[str, type[R]] = field(default_factory=dict)
     only: str | None = None
     first: R | None = None
     in_tract: bool = False
@@ -186,6 +214,8 @@ class Collection(Generic[R]):
     plain: bool = True
     made_by_room: bool = False
     removed_by_room: bool = False
+    listed_by_room: bool = False
+    changed_by_room: bool = False
     packed: bool = False
     loose: bool = False
     most: int = 1_000
@@ -195,6 +225,8 @@ class Collection(Generic[R]):
     carried: Callable[[R, Journey], dict[str, Any]] | None = None
     seen: Callable[[R], tuple[str, float, float, float, float]] | None = None
     shown: Callable[[OpenWorld, str, R], dict[str, Any]] | None = None
+    completes: Callable[[OpenWorld, dict[str, Any], int], dict[str, Any]] | None = None
+    ground: Callable[[OpenWorld, Moves], Works | None] | None = None
     words: Callable[[R], str] | None = None
     version: int = 1
     upgrade: Callable[[dict[str, Any], int], dict[str, Any]] | None = None
@@ -222,9 +254,9 @@ class Collection(Generic[R]):
                 raise FormatError(f"the stored row {self.name}/{key} was written by a newer version ({version})")
             if version < self.version and self.upgrade is not None:
                 values = self.upgrade(values, version)
-            return self.model.model_validate(values)
+            return self.checked(values)
         except ValidationError as error:
-            words = refused(error.errors(), self.model)[0].message
+            words = refused(error.errors(), self.model_of(values))[0].message
             raise FormatError(f"the stored row {self.name}/{key} does not fit: {words}") from error
         except (ValueError, AttributeError, KeyError, TypeError) as error:
             if isinstance(error, FormatError):
@@ -238,24 +270,57 @@ class Collection(Generic[R]):
 
     def merged(self, old: R | None, said: Mapping[str, Any]) -> R:
         """A row with the fields that are said, and the others as they were. Raises ValidationError."""
-        before = {name: getattr(old, name) for name in self.model.model_fields} if old is not None else {}
-        return self.model.model_validate({**before, **said})
+        if old is None:
+            return self.checked(said)
+        # Of another sort it keeps what both have.
+        model = self.model_of({"sort": getattr(old, "sort", None), **said})
+        before = {name: getattr(old, name) for name in model.model_fields if hasattr(old, name)}
+        return model.model_validate({**before, **said})
+
+    @cached_property
+    def models(self) -> tuple[type[R], ...]:
+        """The model of its rows, or those of all their sorts."""
+        return tuple(self.variants.values()) or (self.model,)
+
+    @property
+    def said_as(self) -> Any:
+        """What a row of it may be, for whoever calls its fields by their labels."""
+        return Union[self.models]  # noqa: UP007 (made at run time)
+
+    @cached_property
+    def fields(self) -> dict[str, FieldInfo]:
+        """Every field that some of its rows have."""
+        return {name: info for model in reversed(self.models) for name, info in model.model_fields.items()}
+
+    def model_of(self, values: Mapping[str, Any]) -> type[R]:
+        """The model of a row with these fields. Raises InvalidInput for a sort that there is not."""
+        if not self.variants:
+            return self.model
+        sort = values.get("sort")
+        if isinstance(sort, str) and sort in self.variants:
+            return self.variants[sort]
+        came = "nothing" if sort is None else repr(sort)
+        raise InvalidInput(f"sort must be one of {', '.join(self.variants)}, not {came}", "sort")
+
+    def checked(self, values: Mapping[str, Any]) -> R:
+        """A row of these fields. Raises ValidationError, InvalidInput."""
+        return self.model_of(values).model_validate(dict(values))
 
     def moved(self, row: R, shift: Shift) -> R | None:
         """What becomes of a row when its tract gets other bounds: it goes (None) when its place lies outside."""
-        said = placed(self.model, dict(row), lambda x, y: (x - shift.x, y - shift.y))
-        own = place_fields(self.model)
+        said = placed(type(row), dict(row), lambda x, y: (x - shift.x, y - shift.y))
+        own = place_fields(type(row))
         if own is not None and not shift.grid.holds(said[own[0]], said[own[1]]):
             return None
         return row.model_copy(update={**said, "tract": shift.tract_id})
 
     def carry(self, row: R, journey: Journey) -> R:
         """What becomes of a row when its land is carried. Raises InvalidInput for a place outside of the tract."""
-        said = placed(self.model, dict(row), journey.place, journey.bearing)
-        own = place_fields(self.model)
+        said = placed(type(row), dict(row), journey.place, journey.bearing)
+        own = place_fields(type(row))
         if own is not None and not journey.grid.holds(said[own[0]], said[own[1]]):
             raise InvalidInput(f"{row.title} would come to stand outside the tract", own[0])
-        if journey.copied and "name" in self.model.model_fields:
+        if journey.copied and "name" in type(row).model_fields:
             said["name"] = f"{getattr(row, 'name')[:70]} copy"  # noqa: B009
         if self.carried is not None:
             said |= self.carried(row, journey)

@@ -25,7 +25,7 @@ from fernfield.store.overviews import OverviewStore
 from fernfield.store.rows import TileAt
 from fernfield.store.worlds import TractRow, WorldStore
 from fernfield.work.kernel.commands import Command, Edit, StrokeBase, WholeStroke
-from fernfield.work.kernel.edits import first_of
+from fernfield.work.kernel.edits import first_of, plan
 from fernfield.work.kernel.events import Event, Gone, Listener
 from fernfield.work.kernel.hands.arbiter import Arbiter
 from fernfield.work.kernel.hands.strokes import StrokeRun
@@ -48,8 +48,8 @@ from fernfield.work.kernel.relations import not_there
 from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.rows import Collection, Moves, R, Row
 from fernfield.work.kernel.writing.draft import At
-from fernfield.work.kernel.writing.ledger import Ledger, Outcome
-from fernfield.work.kernel.writing.sweep import Sweep, sweep
+from fernfield.work.kernel.writing.ledger import Ended, Ledger, Outcome, said
+from fernfield.work.kernel.writing.sweep import Sweep, at_once, sweep
 
 SPOTS_AT_ONCE = 48
 """Tiles of coarser levels that are made while others wait."""
@@ -196,6 +196,12 @@ class OpenWorld:
     def count_of(self, collection: Collection[Any], sort_named: str) -> int:
         """How many rows of a collection with a place are named alike."""
         return self._placed[collection.name].sorts[sort_named]
+
+    def sorts_of(self, collection: Collection[Any]) -> tuple[list[str], float]:
+        """What the rows of a collection with a place are named by, and at most how many times as large any of them
+        is as others of its sort."""
+        placed = self._placed[collection.name]
+        return [sort for sort, count in placed.sorts.items() if count > 0], placed.bulkiest
 
     def told(self, collection: Collection[R]) -> list[dict[str, Any]]:
         """Rows as the API and the page know them."""
@@ -456,7 +462,8 @@ class OpenWorld:
         """Change rows."""
         with self.lock:
             self.check_open()
-            return self.ledger.edit(command)
+            made = plan(command, self)
+            return self._write_rows(command, made.words, made.moves)
 
     def change_rows(
         self, command: Command, words: str, moves: Moves, *, busy: str | None = None, since: int | None = None
@@ -470,7 +477,17 @@ class OpenWorld:
                 raise Conflict("a stroke is being drawn in this tract; nothing was changed")
             if since is not None and self.revision != since:
                 raise Conflict("the world was changed while this was worked out; nothing was done: try it again")
-            return self.ledger.change_rows(command, words, moves)
+            return self._write_rows(command, words, moves)
+
+    def _write_rows(self, command: Command, words: str, moves: Moves) -> Outcome:
+        """Rows, and with them what their collections do to the ground."""
+        for name in {name for name, _ in moves}:
+            ground = self.house.collection(name).ground
+            works = None if ground is None else ground(self, moves)
+            if works is not None:
+                ended = Ended(words, said(command), {**moves, **works.moves})
+                return at_once(self, Sweep(works.units, works.draw, lambda: ended))  # noqa: B023 (used at once)
+        return self.ledger.change_rows(command, words, moves)
 
     def sweep(self, begin: Callable[[], Sweep], say: Callable[[float], None] = _no_step) -> Outcome:
         """Make an edit of many tiles beside the world, as one revision: see `sweep`."""
@@ -500,8 +517,12 @@ class OpenWorld:
     def rests_on(self, *collections: str) -> Callable[[], bool]:
         """Says whether the rows of some collections are as they are now, and the tracts lie as they do."""
         names = (PLACES.name, JOINS.name, *collections)
-        now = [self._changed_rows.get(name, 0) for name in names]
-        return lambda: now == [self._changed_rows.get(name, 0) for name in names]
+        now = self.changes_of(*names)
+        return lambda: now == self.changes_of(*names)
+
+    def changes_of(self, *collections: str) -> tuple[int, ...]:
+        """How often the rows of each of these collections were changed since the world was opened."""
+        return tuple(self._changed_rows.get(name, 0) for name in collections)
 
     def undo(self) -> Outcome:
         """Take the newest edit back that still stands. Raises Conflict when there is none."""

@@ -77,7 +77,14 @@ def with_bodies(world: OpenWorld, land: Land, window: Window, step: int, heights
         across, along = east * math.cos(turn) - north * math.sin(turn), east * math.sin(turn) + north * math.cos(turn)
         # What is narrower than from post to post stands on the posts beside it.
         half = grid.spacing * step / 2
-        inside = (abs(across) <= max(body.half_width, half)) & (abs(along) <= max(body.half_depth, half))
+        if body.half_width > 0:
+            inside = (abs(across) <= max(body.half_width, half)) & (abs(along) <= max(body.half_depth, half))
+        elif body.corners:
+            inside = np.ones(east.shape, bool)
+            for (ax, ay), (bx, by) in zip(body.corners, (*body.corners[1:], body.corners[0]), strict=True):
+                inside &= (east - ax) * (by - ay) - (north - ay) * (bx - ax) <= half * math.hypot(bx - ax, by - ay)
+        else:
+            inside = east * east + north * north <= max(body.radius, half) ** 2
         if out is heights:
             out = heights.copy()
         part = out[r0:r1, c0:c1]
@@ -135,7 +142,30 @@ def sources_in(world: OpenWorld, land: Land, window: Window, moment: Moment) -> 
     for (_, lamp, x, y), foot in zip(near, feet, strict=True):
         red, green, blue = (lamp.lumens * part for part in lamp_ink(lamp))
         found.append(Source(x, y, foot + lamp.over_m, (red, green, blue), lamp.reach_m, lamp.cone_deg, lamp.shadows))
+    if not moment.by_day:
+        grid = land.grid
+        west, east = grid.x_of(window.col0) - SHINES_M, grid.x_of(window.col1) + SHINES_M
+        south, north = grid.y_of(window.row1) - SHINES_M, grid.y_of(window.row0) + SHINES_M
+        for one in world.house.given.shining(world, land, (west, south, east, north)):
+            own = Lamp(
+                name="lamp",
+                x=one.x,
+                y=one.y,
+                over_m=max(one.over_m, 0.0),
+                lumens=one.lumens,
+                kelvin=None,
+                colour=one.colour,
+            )
+            red, green, blue = (own.lumens * part for part in lamp_ink(own))
+            foot = land.elevation(one.x, one.y)
+            found.append(
+                Source(one.x, one.y, foot + one.over_m, (red, green, blue), own.reach_m, own.cone_deg, own.shadows)
+            )
     return found
+
+
+SHINES_M = 60.0
+"""So far around a window the lights of pieces are looked for."""
 
 
 def lamplight(world: OpenWorld, land: Land, posts: Window, step: int, moment: Moment) -> FloatArray | None:

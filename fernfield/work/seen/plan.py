@@ -36,6 +36,7 @@ from fernfield.work.light.falling import lamplight, lit_posts, share_posts
 from fernfield.work.light.moment import Moment, moment_of
 from fernfield.work.seen.overlaid import lay_over
 from fernfield.work.seen.show import Show
+from fernfield.work.sites.decals import lay_decals
 from fernfield.work.water.flowing import streams_seen
 from fernfield.work.water.rows import tide_level
 from fernfield.work.water.standing import liquids_over
@@ -105,6 +106,14 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         fine_shares = np.stack([_refined(s, fine, halo, offset, part.shape, cv2.INTER_LINEAR) for s in shares])
         at: list[Any] = [np.arange(a, b) / fine for a, b in ((part.row0, part.row1), (part.col0, part.col1))]
         ground *= textured(world, land, fine_shares, *at)
+    with world.lock:
+        lay_decals(
+            world,
+            land,
+            level,
+            Window(part.row0, part.col0, part.row0 + ground.shape[1], part.col0 + ground.shape[2]),
+            ground,
+        )
     metres = land.grid.spacing * step / fine
     picture = draw_plan(
         drawn,

@@ -1,14 +1,24 @@
-"""Pieces and starts of a tract in a package, as GeoJSON in local metres."""
+"""Pieces, assemblies and starts of a tract in a package, as GeoJSON in local metres; and the kit that they are of."""
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
 from fernfield.formats.rowfiles import rows_geojson
 from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rooms import Package, PackagePart, Step
+from fernfield.work.kernel.rows import Collection
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.sites.rows import THINGS, things_of
+from fernfield.work.sites.assemblies import ASSEMBLIES
+from fernfield.work.sites.groups import GROUPS
+from fernfield.work.sites.kit import entry_told, kit_of
+from fernfield.work.sites.rows import THINGS, Assembled, Piece, things_of
+from fernfield.work.sites.scatters import SCATTERS
+from fernfield.work.sites.standing import members_of
+
+KIT_FILE = "sites/kit.json"
+SHARED: tuple[Collection[Any], ...] = (ASSEMBLIES, GROUPS, SCATTERS)
 
 
 def _put(package: Package, world: OpenWorld, tract: Tract, step: Step) -> dict[str, Any]:
@@ -19,3 +29,26 @@ def _put(package: Package, world: OpenWorld, tract: Tract, step: Step) -> dict[s
 
 
 SITES_PART = PackagePart("pieces and starts as GeoJSON", _put, weight=0.2)
+
+
+def sites_manifest(world: OpenWorld) -> dict[str, Any]:
+    return {"kit": {"file": KIT_FILE}} if world.rows[THINGS.name] else {}
+
+
+def whole_sites(package: Package, world: OpenWorld) -> None:
+    """What belongs to no tract: the entries of the kit that are used, assemblies, groups and scatters."""
+    with world.lock:
+        if not world.rows[THINGS.name]:
+            return
+        used: set[str] = set()
+        for _, thing in things_of(world):
+            if isinstance(thing, Piece):
+                used.add(thing.kit)
+            elif isinstance(thing, Assembled):
+                used |= {one["kit"] for one in members_of(world, thing)}
+        kit = kit_of(world)
+        said = {
+            "kit": [entry_told(world, kit[key]) for key in sorted(used) if key in kit],
+            **{c.name: world.told(c) for c in SHARED},
+        }
+    package.put(KIT_FILE, iter([json.dumps(said, indent=1, ensure_ascii=False).encode()]))

@@ -2,16 +2,31 @@
 
 from __future__ import annotations
 
-from fernfield.core.checks import ground, light, starts
+from fernfield.core.checks import ground, light, sites, starts
 from fernfield.work.kernel.rooms import Check, Gives, Room
+from fernfield.work.sites.assemblies import ASSEMBLIES
+from fernfield.work.sites.decals import DECALS_ROWS
+from fernfield.work.sites.findings import piece_troubles, scatters_off
+from fernfield.work.sites.groups import GROUPS
+from fernfield.work.sites.kit import KIT_ROWS
 from fernfield.work.sites.notes import NOTES
-from fernfield.work.sites.packing import SITES_PART
+from fernfield.work.sites.packing import SITES_PART, sites_manifest, whole_sites
 from fernfield.work.sites.rows import THINGS
-from fernfield.work.sites.standing import holes, piece_obstacles, pieces_in, standing
+from fernfield.work.sites.scatters import SCATTERS
+from fernfield.work.sites.standing import (
+    clear_of_pieces,
+    holes,
+    lights_in,
+    piece_bodies,
+    piece_obstacles,
+    pieces_in,
+    standing,
+    taken_up,
+)
 
 ROOM = Room(
     "sites",
-    collections=(THINGS, NOTES),
+    collections=(THINGS, NOTES, GROUPS, KIT_ROWS, ASSEMBLIES, SCATTERS, DECALS_ROWS),
     checks=(
         Check("default start", lambda world: starts.default_start(list(standing(world)))),
         Check("start under water", lambda world: starts.drowned_starts(standing(world))),
@@ -20,8 +35,12 @@ ROOM = Room(
             "start into the sun", lambda world: light.into_the_sun(standing(world), *world.house.given.lit_from(world))
         ),
         Check("bare opening", lambda world: ground.bare_openings(holes(world))),
+        Check("pieces", lambda world: sites.pieces_troubled(list(piece_troubles(world)), world.id)),
+        Check("scatters", lambda world: sites.scatters_gone_by(scatters_off(world), world.id)),
     ),
     parts=(SITES_PART,),
     obstacles=piece_obstacles,
-    gives=Gives(stands=pieces_in, bodies=piece_obstacles),
+    manifest=sites_manifest,
+    whole=whole_sites,
+    gives=Gives(stands=pieces_in, stands_clear=clear_of_pieces, taken=taken_up, shining=lights_in, bodies=piece_bodies),
 )

@@ -1,22 +1,31 @@
-"""Sites: pieces and starts."""
+"""Sites: pieces, placed assemblies and starts."""
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+import math
+from typing import Annotated, Any, Literal, NotRequired
 
-from pydantic import Field, model_validator
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
 from typing_extensions import TypedDict
 
 from fernfield.core.errors import InvalidInput, NotFound
-from fernfield.core.sites.kit import KIT, TEAM_MARKS
+from fernfield.core.sites.arranging import bearings, rounded
+from fernfield.core.sites.kit import TEAM_MARKS
+from fernfield.core.sites.shipped import KIT
+from fernfield.work.kernel.declared import Names
 from fernfield.work.kernel.edits import plainly
 from fernfield.work.kernel.posts.lands import Land, Part, joined_to
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES
 from fernfield.work.kernel.rows import (
     Change,
     Collection,
+    Colour,
     East,
+    Elevation,
     Facing,
+    Key,
     Look,
     Name,
     North,
@@ -27,27 +36,34 @@ from fernfield.work.kernel.rows import (
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import SYMMETRY
+from fernfield.work.sites.assemblies import ASSEMBLIES
+from fernfield.work.sites.kit import KIT_ROWS, check_value, kit_of, piece_of
+
+Size = Annotated[float, Field(ge=0.05, le=20)]
+Over = Annotated[float, Field(ge=-100, le=10_000)]
 
 
 class Thing(Row):
-    """Collection "things": a placed piece or a start. x east, y north, `over_m` above the ground. [m, °]
+    """Collection "things": what all that is placed has. x east, y north, `over_m` above the ground. [m, °]
 
-    `tract` is where it stands; left out, the world's first.
+    `tract` is where it stands; left out, the world's first. `on` : the thing that it stands on, and goes along with.
     """
 
-    sort: Annotated[Literal["piece", "start"], UNASKED]
-    kit: Annotated[str | None, UNASKED] = None
+    sort: Annotated[str, UNASKED]
     name: Name
     x: Annotated[East, Say("East", "m")]
     y: Annotated[North, Say("North", "m")]
-    over_m: Annotated[float, Field(ge=-100, le=10_000), Say("Over the ground", "m")] = 0.0
+    over_m: Annotated[Over, Say("Over the ground", "m")] = 0.0
     turn_deg: Annotated[Facing, Say("Turn", "°")] = 0.0
     team: Annotated[
         int | None,
         Field(ge=1, le=8),
         Say("Team", called={str(n): f"{n} {mark}" for n, mark in enumerate(TEAM_MARKS, 1)}, left_out="none"),
     ] = None
-    default: Annotated[bool, Say("The default start", when="sort=start")] = False
+    group: Annotated[Key | None, Names("groups", gone="clear"), UNASKED] = None
+    on: Annotated[Key | None, Names("things", gone="clear"), UNASKED] = None
+    locked: Annotated[bool, Say("Locked", under="More")] = False
+    hidden: Annotated[bool, Say("Hidden", under="More")] = False
     tract: Annotated[TractId | None, UNASKED] = None
 
     @property
@@ -56,32 +72,64 @@ class Thing(Row):
 
     @property
     def sort_named(self) -> str:
-        return self.kit or self.sort
-
-    @model_validator(mode="after")
-    def _fits_its_sort(self) -> Thing:
-        if self.sort == "piece" and self.kit not in KIT:
-            raise InvalidInput(f"kit must be one of {', '.join(KIT)}, not {self.kit!r}", "kit")
-        if self.sort == "start" and self.kit is not None:
-            raise InvalidInput(f"a start has no kit, not {self.kit!r}", "kit")
-        if self.sort == "piece" and self.default:
-            raise InvalidInput("only a start can be the default", "default")
-        return self
+        return self.sort
 
 
-class ToPlace(Row):
-    """A thing to be placed: what is not said of it is chosen by the world (its name, and the team of a start)."""
+class Piece(Thing):
+    """A piece of the kit.
 
-    sort: Literal["piece", "start"]
-    kit: str | None = None
-    name: Name | None = None
-    x: East
-    y: North
-    over_m: Annotated[float, Field(ge=-100, le=10_000)] = 0.0
-    turn_deg: Facing = 0.0
-    team: Annotated[int, Field(ge=1, le=8)] | None = None
-    default: bool = False
-    tract: TractId | None = None
+    kit : its entry; look, tint : one of those that it has, the usual one when left out; data : what it says of the
+    entry's own fields; level_m : the elevation of the level ground that was made under it
+    scatter, cell : the scatter that it is of, and its place there; by_hand : a hand has moved it since
+    """
+
+    sort: Annotated[Literal["piece"], UNASKED] = "piece"
+    kit: Annotated[Key, Names("kit", always=KIT), UNASKED]
+    size: Annotated[Size, Say("Size", "×")] = 1.0
+    tilt_deg: Annotated[float, Field(ge=-90, le=90), Say("Tilt forward", "°", under="More")] = 0.0
+    look: Annotated[Key | None, UNASKED] = None
+    tint: Annotated[Colour | None, UNASKED] = None
+    data: Annotated[dict[Key, float | bool | str], Field(max_length=16), UNASKED] = Field(default_factory=dict)
+    level_m: Annotated[Elevation | None, UNASKED] = None
+    scatter: Annotated[Key | None, Names("scatters", gone="clear"), UNASKED] = None
+    cell: Annotated[str | None, Field(max_length=40), UNASKED] = None
+    by_hand: Annotated[bool, UNASKED] = False
+
+    @property
+    def sort_named(self) -> str:
+        return self.kit
+
+    @property
+    def bulk(self) -> float:
+        return self.size
+
+
+class Assembled(Thing):
+    """A placed assembly: its members stand where it says, each on the ground there.
+
+    way : which of its ways it has; levels : the elevations of the level ground that was made under its members [m]
+    """
+
+    sort: Annotated[Literal["assembly"], UNASKED] = "assembly"
+    assembly: Annotated[Key, Names("assemblies"), UNASKED]
+    size: Annotated[Size, Say("Size", "×")] = 1.0
+    way: Annotated[int, Field(ge=0, le=7), UNASKED] = 0
+    levels: Annotated[tuple[Elevation, ...], Field(max_length=200), UNASKED] = ()
+
+    @property
+    def sort_named(self) -> str:
+        return f"+{self.assembly}"
+
+    @property
+    def bulk(self) -> float:
+        return self.size
+
+
+class Start(Thing):
+    """Where somebody begins, with a facing."""
+
+    sort: Annotated[Literal["start"], UNASKED] = "start"
+    default: Annotated[bool, Say("The default start")] = False
 
 
 IMAGE_MARK = "--"
@@ -101,20 +149,28 @@ def _images(key: str, thing: Thing, look: Look) -> list[tuple[str, Thing]]:
     turn = back.bearing(thing.turn_deg) if back else thing.turn_deg
     team = None if thing.team is None else (thing.team - 1 - number) % 8 + 1
     name = thing.name.removesuffix(f" {number + 1}") if number else thing.name
+    base = thing.on.partition(IMAGE_MARK)[0] if thing.on else None
     found = []
     for k, copy in enumerate([None, *copies]):
         if k == number:
             continue
         place = (x, y) if copy is None else copy.place(x, y)
-        update = {
+        update: dict[str, Any] = {
             # Rounding may put a piece on the border a hair beyond it.
             "x": round(place[0], 6) + 0.0,
             "y": round(place[1], 6) + 0.0,
             "turn_deg": round(turn if copy is None else copy.bearing(turn), 6) % 360,
             "team": None if team is None else (team - 1 + k) % 8 + 1,
             "name": name if k == 0 else f"{name[:76]} {k + 1}",
-            "default": thing.default and k == 0,
+            "on": None if base is None else f"{base}{IMAGE_MARK}{k}" if k else base,
         }
+        if isinstance(thing, Start):
+            update["default"] = thing.default and k == 0
+        if isinstance(thing, Piece):
+            # The ground under an image is its own.
+            update["level_m"] = None
+        if isinstance(thing, Assembled):
+            update["levels"] = ()
         found.append((f"{root}{IMAGE_MARK}{k}" if k else root, thing.model_copy(update=update)))
     return found
 
@@ -134,7 +190,8 @@ def _at_home(thing: Thing, look: Look) -> Thing | None:
 
 
 def _plan(change: Change[Thing], look: Look) -> Plan:
-    """A piece or start, and its images under the symmetry; those that would fall outside the land are left out."""
+    """A thing, those that stand on it, and its images under the symmetry; those that would fall outside the land are
+    left out."""
     thing = change.new
     if thing is None:
         made = plainly(THINGS, change)
@@ -142,14 +199,16 @@ def _plan(change: Change[Thing], look: Look) -> Plan:
             keys = [key for key, _ in _images(change.key, change.old, look)]
             made.moves |= {("things", key): None for key in keys if look.get(THINGS, key) is not None}
         return made
+    _check(change.key, thing, change.old, look)
     made = _put(change.key, thing, change.old, look)
+    made.moves = {**_ridden(change.key, change.old, thing, look), **made.moves}
     followers = 0
     for key, seen in _images(change.key, thing, look):
         image = _at_home(seen, look)
-        if image is None:
+        if image is None or (image.on is not None and look.get(THINGS, image.on) is None):
             continue
         own = _put(key, image, look.get(THINGS, key), look).moves
-        if image.sort == "start" and not image.default and thing.sort == "start":
+        if isinstance(image, Start) and not image.default and isinstance(thing, Start):
             # Only the start itself can become the first default.
             own["things", key] = image
         made.moves = {**own, **made.moves}
@@ -158,9 +217,77 @@ def _plan(change: Change[Thing], look: Look) -> Plan:
     return made
 
 
+def _check(key: str, thing: Thing, old: Thing | None, look: Look) -> None:
+    """Raises InvalidInput for what does not go together."""
+    if isinstance(thing, Piece):
+        was = old if isinstance(old, Piece) else None
+        if was is None or (was.kit, was.look, was.data) != (thing.kit, thing.look, thing.data):
+            _check_entry(thing, look)
+    elif isinstance(thing, Assembled):
+        row = look.get(ASSEMBLIES, thing.assembly)
+        if row is not None and thing.way >= len(row.ways):
+            raise InvalidInput(f"way must be 0 to {len(row.ways) - 1}, not {thing.way}", "way")
+    below, seen = thing.on, [key]
+    while below is not None:
+        if below in seen:
+            raise InvalidInput(f"a thing cannot stand on itself: {' on '.join([*seen, below])}", "on")
+        seen.append(below)
+        other = look.get(THINGS, below)
+        if other is not None and look.tract_or_first(other.tract) != look.tract_or_first(thing.tract):
+            raise InvalidInput(f"it can stand on what is in its own tract, not on {other.name}", "on")
+        below = other.on if other is not None else None
+
+
+def _check_entry(piece: Piece, look: Look) -> None:
+    """Raises InvalidInput for a look or a field that the entry of a piece has not."""
+    row, shipped = look.get(KIT_ROWS, piece.kit), KIT.get(piece.kit)
+    base = shipped if row is None else KIT.get(row.like or "")
+    looks = (
+        [one.name for one in row.looks]
+        if row is not None and row.looks
+        else [one.name for one in base.looks]
+        if base
+        else ["plain"]
+    )
+    if piece.look is not None and piece.look not in looks:
+        raise InvalidInput(f"look must be one of {', '.join(looks)}, not {piece.look!r}", "look")
+    own = [one.field for one in row.fields] if row is not None and row.fields else list(base.fields) if base else []
+    fields = {field.name: field for field in own}
+    for name, value in piece.data.items():
+        if name not in fields:
+            raise InvalidInput(f"it has no field {name!r}; there is {', '.join(fields) or 'none'}", f"data.{name}")
+        check_value(fields[name], value, f"data.{name}")
+
+
+def _ridden(key: str, old: Thing | None, new: Thing, look: Look) -> dict[tuple[str, str], Row | None]:
+    """Those that stand on a thing, as they go along with it."""
+    if old is None or (old.x, old.y, old.turn_deg, old.tract) == (new.x, new.y, new.turn_deg, new.tract):
+        return {}
+    found: dict[tuple[str, str], Row | None] = {}
+    turn = math.radians(new.turn_deg - old.turn_deg)
+    cos, sin = math.cos(turn), math.sin(turn)
+    for rider_key, rider in look.marked(THINGS, "on"):
+        if rider.on != key or rider_key == key:
+            continue
+        east, north = rider.x - old.x, rider.y - old.y
+        x = float(rounded(_one(new.x + east * cos + north * sin))[0])
+        y = float(rounded(_one(new.y - east * sin + north * cos))[0])
+        by = new.turn_deg - old.turn_deg
+        moved = rider.model_copy(
+            update={"x": x, "y": y, "turn_deg": float(bearings(_one(rider.turn_deg + by))[0]), "tract": new.tract}
+        )
+        found["things", rider_key] = moved
+        found |= _ridden(rider_key, rider, moved, look)
+    return found
+
+
+def _one(value: float) -> NDArray[np.float64]:
+    return np.array([value], np.float64)
+
+
 def _put(key: str, thing: Thing, old: Thing | None, look: Look) -> Plan:
     made = Plan(f"{'Placed' if old is None else 'Changed'} {thing.name}", {("things", key): thing})
-    if thing.sort != "start":
+    if not isinstance(thing, Start):
         return made
     defaults = [(k, t) for k, t in look.marked(THINGS, "default") if k != key]
     if not defaults and old is None:
@@ -171,8 +298,25 @@ def _put(key: str, thing: Thing, old: Thing | None, look: Look) -> Plan:
     return made
 
 
+class MemberTold(TypedDict):
+    """One of the pieces of a placed assembly: its place from the assembly's, to its right and ahead. [m, °]"""
+
+    kit: str
+    x: float
+    y: float
+    over_m: float
+    turn_deg: float
+    size: float
+    look: str | None
+    tint: str | None
+
+
 class ThingTold(TypedDict):
-    """A piece or a start as it stands. `z`: the elevation it stands at. [m, °]"""
+    """What is placed, as it stands. [m, °]
+
+    z : the elevation it stands at; kit : None for what is no piece; resource : whether it is something to gather
+    top_m : of what stands on another: how high over the foot of that
+    """
 
     key: str
     id: str
@@ -188,18 +332,24 @@ class ThingTold(TypedDict):
     default: bool
     tract: str
     resource: bool
-
-
-def _shown(world: OpenWorld, key: str, thing: Thing) -> Annotated[dict[str, Any], ThingTold]:
-    """With the elevation it stands at. [m]"""
-    kit = KIT.get(thing.kit or "")
-    tract_id = world.of_tract(thing.tract)
-    ground = world.any_tract(tract_id).elevation(thing.x, thing.y)
-    return {
-        "key": key, "id": key, "sort": thing.sort, "kit": thing.kit, "name": thing.name, "x": thing.x, "y": thing.y,
-        "z": round(ground + thing.over_m, 4), "over_m": thing.over_m, "turn_deg": thing.turn_deg, "team": thing.team,
-        "default": thing.default, "tract": tract_id, "resource": bool(kit and kit.resource),
-    }  # fmt: skip
+    group: str | None
+    on: str | None
+    locked: bool
+    hidden: bool
+    size: NotRequired[float]
+    tilt_deg: NotRequired[float]
+    look: NotRequired[str | None]
+    tint: NotRequired[str | None]
+    data: NotRequired[dict[str, float | bool | str]]
+    level_m: NotRequired[float | None]
+    scatter: NotRequired[str | None]
+    cell: NotRequired[str | None]
+    by_hand: NotRequired[bool]
+    assembly: NotRequired[str]
+    way: NotRequired[int]
+    levels: NotRequired[list[float]]
+    members: NotRequired[list[MemberTold]]
+    top_m: NotRequired[float]
 
 
 LONGEST_SHADOW = 6.0
@@ -207,39 +357,84 @@ LONGEST_SHADOW = 6.0
 
 
 def _seen(thing: Thing) -> tuple[str, float, float, float, float]:
-    """The ground whose light a piece may change; a start changes none."""
-    piece = KIT.get(thing.kit or "")
-    around = 0.0 if piece is None else piece.width + piece.depth + LONGEST_SHADOW * piece.height
+    """The ground whose light and growth a thing may change; a start changes none."""
+    around = 0.0
+    if isinstance(thing, Piece):
+        # Of an entry that people made as much as of a large one.
+        piece = KIT.get(thing.kit)
+        around = 60.0 if piece is None else piece.reach + piece.margin_m + LONGEST_SHADOW * piece.size[2]
+        around *= thing.size
+    elif isinstance(thing, Assembled):
+        around = 80.0 * thing.size
     return thing.tract or "", thing.x - around, thing.y - around, thing.x + around, thing.y + around
 
 
-THINGS = Collection(
-    "things", Thing, "thing", in_tract=True, told=False, made_by_room=True, most=20_000, plan=_plan, seen=_seen,
-    carried=lambda _thing, journey: {"default": False} if journey.copied else {}, shown=_shown,
+def _shown(world: OpenWorld, key: str, thing: Thing) -> Annotated[dict[str, Any], ThingTold]:
+    from fernfield.work.sites.standing import told
+
+    return told(world, key, thing)
+
+
+def _works(world: OpenWorld, moves: Any) -> Any:
+    from fernfield.work.sites.pads import pad_works
+
+    return pad_works(world, moves)
+
+
+def completed(world: OpenWorld, said: dict[str, Any], number: int = 0) -> dict[str, Any]:
+    """What is said of a thing, with its sort where that follows, the next name of its sort, and the next team for a
+    start. number : of those that are named at once
+
+    Raises InvalidInput for an entry of the kit that there is not.
+    """
+    own, kit, assembly = dict(said), said.get("kit"), said.get("assembly")
+    if own.get("sort") is None and (kit is not None or assembly is not None):
+        own["sort"] = "piece" if kit is not None else "assembly"
+    entry = piece_of(world, kit if isinstance(kit, str) else None)
+    if own.get("sort") == "piece" and entry is None:
+        raise InvalidInput(f"kit must be one of {', '.join(kit_of(world))}, not {kit!r}", "kit")
+    if own.get("sort") != "piece" and kit is not None:
+        raise InvalidInput(f"a {own.get('sort')} has no kit, not {kit!r}", "kit")
+    own = {name: value for name, value in own.items() if not (name == "kit" and value is None)}
+    row = world.get(ASSEMBLIES, assembly) if isinstance(assembly, str) else None
+    of = kit if entry else f"+{assembly}" if row else str(own.get("sort"))
+    same = world.count_of(THINGS, str(of)) + number
+    if own.get("name") is None:
+        own["name"] = f"{entry.label if entry else row.name if row else 'Start'} {same + 1}"
+    if own.get("sort") == "start" and "team" not in own:
+        own["team"] = same % len(TEAM_MARKS) + 1
+    return own
+
+
+def _upgrade(body: dict[str, Any], version: int) -> dict[str, Any]:
+    """Before version 2 pieces and starts had the fields of each other too."""
+    return {
+        name: value for name, value in body.items() if name != ("default" if body.get("sort") == "piece" else "kit")
+    }
+
+
+THINGS: Collection[Thing] = Collection(
+    "things", Thing, "thing", variants={"piece": Piece, "assembly": Assembled, "start": Start}, in_tract=True,
+    told=False, made_by_room=True, changed_by_room=True, most=20_000, plan=_plan, seen=_seen, ground=_works,
+    carried=lambda thing, journey: {"default": False} if isinstance(thing, Start) and journey.copied else {},
+    shown=_shown, completes=completed, version=2, upgrade=_upgrade,
 )  # fmt: skip
 
 
 def things_of(world: OpenWorld, tract_id: str | None = None) -> list[tuple[str, Thing]]:
-    """Pieces and starts; with a tract, those that stand in it."""
+    """All that is placed; with a tract, what stands in it."""
     return world.each(THINGS) if tract_id is None else world.each_in(THINGS, tract_id)
 
 
-def named(world: OpenWorld, wanted: ToPlace) -> Thing:
-    """A thing with what was not said of it: the next name of its sort, and the next team for a start."""
-    said = wanted.model_dump(exclude_unset=True)
-    kit = KIT.get(wanted.kit or "")
-    same = world.count_of(THINGS, wanted.kit or wanted.sort)
-    if wanted.name is None:
-        said["name"] = f"{kit.label if kit else 'Start'} {same + 1}"
-    if wanted.sort == "start" and "team" not in said:
-        said["team"] = same % len(TEAM_MARKS) + 1
-    return Thing.model_validate(said)
+def named(world: OpenWorld, said: dict[str, Any]) -> Thing:
+    """A thing with what was not said of it. Raises ValidationError, InvalidInput."""
+    return THINGS.checked(completed(world, said))
 
 
-def default_start(world: OpenWorld, land: Land) -> tuple[Part, Thing]:
+def default_start(world: OpenWorld, land: Land) -> tuple[Part, Start]:
     """The start that a walk on a land begins at, and the tract where it stands. Raises NotFound."""
     for part in land.parts:
         for _, thing in things_of(world, part.tract.row.id):
-            if thing.sort == "start" and thing.default:
+            if isinstance(thing, Start) and thing.default:
                 return part, thing
     raise NotFound("this world has no default start: place one on the Sites stage")

@@ -90,9 +90,11 @@ def _pieces(world: OpenWorld, land: Land, area: Area, guise: Guise, *, back: boo
     moves: Moves = {}
     for part in land.parts:
         for key, thing in things_of(world, part.tract.row.id):
-            if thing.kit not in kits or not _inside(world, land, area, thing.x + part.x, thing.y + part.y):
+            if getattr(thing, "kit", None) not in kits or not _inside(
+                world, land, area, thing.x + part.x, thing.y + part.y
+            ):
                 continue
-            moves[THINGS.name, key] = thing.model_copy(update={"kit": kits[thing.kit]})
+            moves[THINGS.name, key] = thing.model_copy(update={"kit": kits[getattr(thing, "kit", "")]})
     return moves
 
 

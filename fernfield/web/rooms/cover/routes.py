@@ -11,7 +11,7 @@ from fernfield.core.cover.rules import WHATS
 from fernfield.core.cover.textures import TEXTURES
 from fernfield.core.cover.tools import COVER_TOOLS
 from fernfield.core.errors import InvalidInput
-from fernfield.core.sites.kit import KIT
+from fernfield.core.sites.shipped import KIT
 from fernfield.web.kernel.panels import Asked, Panel
 from fernfield.web.kernel.parts import ByLand, Keyed, TheLand, TheStudio, TheTract, TheWorld, job_answer, keyed_json
 from fernfield.web.kernel.pictures import png_of
@@ -181,7 +181,8 @@ def _told(asked: Asked) -> dict[str, Any]:
         "water_distance": {"to": 20.0, "soft": 10.0}, "tide": {"from": 0.0, "to": 100.0, "soft": 20.0},
         "noise": {"from": 0.0, "soft": 0.2, "size_m": 60.0, "seed": 1},
         "plot": {"from": 0.0, "soft": 4.0}, "line_distance": {"to": 5.0, "soft": 3.0},
-        "piece_distance": {"to": 15.0, "soft": 6.0}, "cover": {"from": 0.2, "to": 0.8, "soft": 0.2},
+        "piece_distance": {"to": 15.0, "soft": 6.0}, "start_distance": {"from": 20.0, "soft": 6.0},
+        "cover": {"from": 0.2, "to": 0.8, "soft": 0.2},
     }  # fmt: skip
     named = {
         "plot": ("plot", asked.world.rows["plots"]), "line_distance": ("line", asked.world.rows["lines"]),

@@ -28,7 +28,7 @@ router = Router(prefix="/api", tags=["sheets"])
 if TYPE_CHECKING:
     SheetPatch = Sheet
 else:
-    SheetPatch = partial_of(Sheet)
+    SheetPatch = partial_of(SHEETS)
 
 
 class Into(Command):

@@ -2,7 +2,8 @@
 import Alpine from "/static/js/kernel/alpine.js";
 import "./load.js";
 import "./plants.js";
-import { habitats } from "./habitat.js";
+import { habitats } from "/static/js/seen/habitat.js";
+import { paintModel, paintPerson } from "/static/js/seen/drawn/model.js";
 import { sward } from "./swards.js";
 import { sendAlso } from "/static/js/kernel/forms.js";
 import { ask, reach, say } from "/static/js/kernel/say.js";
@@ -272,29 +273,7 @@ async function look(own) {
   pen.moveTo(6, ground + 0.5);
   pen.lineTo(width - 6, ground + 0.5);
   pen.stroke();
-  // The farthest first: seen from the south, a little from the east.
-  const order = Array.from({ length: corners.length / CORNER / 3 }, (_, t) => t);
-  const depth = (/** @type {number} */ t) => [0, 1, 2].reduce((all, i) => all + corners[(t * 3 + i) * CORNER + 1], 0);
-  order.sort((a, b) => depth(b) - depth(a));
-  for (const t of order) {
-    const at = t * 3 * CORNER;
-    const light = 0.62 + 0.3 * Math.max(0, corners[at + 5] * 0.7 + corners[at + 3] * 0.5 - corners[at + 4] * 0.5);
-    const ink = [6, 7, 8].map((i) => Math.round(255 * Math.min(1, corners[at + i] * light)));
-    pen.fillStyle = pen.strokeStyle = `rgb(${ink.join()})`;
-    pen.beginPath();
-    for (const i of [0, 1, 2]) {
-      const [x, , z] = corners.subarray(at + i * CORNER, at + i * CORNER + 3);
-      pen.lineTo(middle + x * scale, ground - z * scale);
-    }
-    pen.closePath();
-    pen.fill();
-    pen.stroke();
-  }
-  // A person of 1.8 m, to see how large it is.
-  const beside = middle + crown_m * scale + 16;
-  pen.fillStyle = "#56605a";
-  pen.fillRect(beside - 0.22 * scale, ground - 1.5 * scale, 0.44 * scale, 1.5 * scale);
-  pen.beginPath();
-  pen.arc(beside, ground - 1.65 * scale, 0.15 * scale, 0, 7);
-  pen.fill();
+  // Seen from the south, a little from the east.
+  paintModel(pen, corners, { stride: CORNER, scale, middle, ground });
+  paintPerson(pen, middle + crown_m * scale + 16, ground, scale);
 }

@@ -24,11 +24,11 @@ from fernfield.web.kernel.parts import ByLand, Keyed, TheLand, TheStudio, TheTra
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.uploads import Named, upload
 from fernfield.web.kernel.windows import TheWindow
+from fernfield.work.bringing.models import add_model
 from fernfield.work.growth.areas import GrowArea, grow_area
 from fernfield.work.growth.findings import MendPlants, mend_plants
 from fernfield.work.growth.listing import MOST_LISTED, Listed, MixFigures, figures_of, listed
 from fernfield.work.growth.load import TARGET, Gauged, Target, gauge, switch_of
-from fernfield.work.growth.models import add_model
 from fernfield.work.growth.removing import remove_kind, remove_mix
 from fernfield.work.growth.rows import KINDS, MIXES, Kind, Mix, Part, Variant
 from fernfield.work.growth.shaping import shape_of

@@ -3,7 +3,7 @@ import Alpine from "/static/js/kernel/alpine.js";
 import { ask } from "/static/js/kernel/say.js";
 import { row, rows } from "/static/js/seen/rows.js";
 import { state } from "/static/js/seen/state.js";
-import { habitats } from "./habitat.js";
+import { habitats } from "/static/js/seen/habitat.js";
 
 const base = `/api/worlds/${state.world.id}`;
 const open = Alpine.reactive({ key: "" });

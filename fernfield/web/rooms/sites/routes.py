@@ -1,29 +1,57 @@
-"""Sites: the kit, placing pieces and starts, and the stage's panel."""
+"""Sites: the kit, things and what is done to many of them, scatters, rounds; and the stage's panel."""
 
 from __future__ import annotations
 
+import csv
+import io
+import json
 import secrets
-from dataclasses import asdict
 from typing import Annotated, Any
 
-from fastapi import Query, Response
+from fastapi import File, Form, Query, Response, UploadFile
 from typing_extensions import TypedDict
 
+from fernfield.core.cover.rules import WHATS
 from fernfield.core.errors import named as found
-from fernfield.core.sites.kit import KIT, TEAM_COLOURS, TEAM_MARKS, KitPiece
-from fernfield.core.sites.shapes import piece_shape, start_shape
+from fernfield.core.sites.decals import DECALS, LETTERS, decal
+from fernfield.core.sites.kit import TEAM_COLOURS, TEAM_MARKS
+from fernfield.core.sites.shipped import KIT
+from fernfield.core.sites.solids import entry_shape, start_shape
+from fernfield.formats.mesh import check_size
+from fernfield.formats.model import MOST_BYTES, from_obj
+from fernfield.store.worlds import ModelRow
+from fernfield.web.kernel.many import Metres, Taking
 from fernfield.web.kernel.panels import Asked, Panel, Shortcut
-from fernfield.web.kernel.parts import Keyed, TheWorld, keyed_json
+from fernfield.web.kernel.parts import Keyed, TheStudio, TheWorld, keyed_json
 from fernfield.web.kernel.routing import Router
-from fernfield.web.kernel.rows import Metres
-from fernfield.work.kernel.commands import put
+from fernfield.web.kernel.rows import partial_of
+from fernfield.web.kernel.uploads import Named, upload
+from fernfield.work.bringing.models import add_model
+from fernfield.work.kernel.commands import put, said_of
 from fernfield.work.kernel.posts.places import from_world
-from fernfield.work.sites.rows import THINGS, ToPlace, named
+from fernfield.work.kernel.rows import Key, TractId
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.kernel.writing.ledger import Edited
+from fernfield.work.sites.arranging import Arrange, Arranged, ArrangeThings, arrange
+from fernfield.work.sites.assemblies import Assembly
+from fernfield.work.sites.decals import PICTURES, Decal
+from fernfield.work.sites.findings import SettleThings, settle_things
+from fernfield.work.sites.groups import Group
+from fernfield.work.sites.joining import Join, Loosen, join_things, loosen
+from fernfield.work.sites.kit import EntryTold, KitEntry, entry_told, found_in_kit, kit_of
+from fernfield.work.sites.proposing import LayThings, Proposal, lay_things
+from fernfield.work.sites.rounds import Round, round_of
+from fernfield.work.sites.rows import THINGS, Assembled, Piece, Start, named
+from fernfield.work.sites.scatters import SCATTERS, Scatter, keep_scatter, scattered
 
 router = Router(prefix="/api", tags=["sites"])
 
 NO_TEAM = "#56605a"
 """The colour of a start that is of no team."""
+
+ToPlace = partial_of(THINGS, "ToPlace", ("x", "y"))
+Seed = Annotated[int, Query(ge=0, le=2**31 - 1)]
+Detail = Annotated[int, Query(ge=0, le=2, description="2 near, 0 far away")]
 
 
 class Team(TypedDict):
@@ -33,7 +61,7 @@ class Team(TypedDict):
 
 
 class KitTold(TypedDict):
-    pieces: list[KitPiece]
+    pieces: list[EntryTold]
     teams: list[Team]
 
 
@@ -43,44 +71,246 @@ def teams_json() -> list[Team]:
     return [{"team": number, "mark": mark, "colour": colour} for number, (mark, colour) in both]
 
 
-@router.get("/kit")
-def kit() -> Annotated[dict[str, Any], KitTold]:
-    """The pieces that can be placed, and the teams with their marks."""
-    return {"pieces": [asdict(piece) for piece in KIT.values()], "teams": teams_json()}
+# The kit
 
 
-@router.get("/kit/{piece}/shape", response_class=Response)
-def shape(piece: str, team: Annotated[int, Query(ge=0, le=len(TEAM_COLOURS))] = 0) -> Response:
-    """The triangles of a piece, or of a start of a team (0: of none), three corners each, as little-endian float32: x
-    across, y along its facing, z up, normal, colour (0 to 1)."""
-    if piece == "start":
-        corners = start_shape(TEAM_COLOURS[team - 1] if team else NO_TEAM)
-    else:
-        corners = piece_shape(found(KIT, "piece", piece))
+@router.get("/worlds/{world}/kit", tags=["kit"])
+def kit(
+    world: TheWorld,
+    find: Annotated[str, Query(max_length=100)] = "",
+    folder: Annotated[str | None, Query(max_length=60)] = None,
+) -> list[EntryTold]:
+    """The entries of the kit: those of a folder, and those in which each word of `find` stands (in the name, a tag, the
+    folder, or the size in metres)."""
+    with world.lock:
+        return [entry_told(world, entry) for entry in found_in_kit(world, find, folder)]
+
+
+def _shape(corners: Any) -> Response:
     headers = {"X-Shape": ",".join(map(str, corners.shape)), "cache-control": "max-age=60"}
     return Response(corners.astype("<f4").tobytes(), media_type="application/octet-stream", headers=headers)
 
 
+@router.get("/worlds/{world}/kit/{key}/shape", response_class=Response, tags=["kit"])
+def shape(
+    key: Key, world: TheWorld, detail: Detail = 2, look: Key | None = None,
+    tint: Annotated[str | None, Query(pattern=r"^#[0-9a-f]{6}$")] = None,
+) -> Response:  # fmt: skip
+    """The triangles of an entry, three corners each, as little-endian float32: x across, y along its facing, z up,
+    normal, colour (0 to 1)."""
+    with world.lock:
+        entry = found(dict(kit_of(world)), "entry", key)
+    return _shape(entry_shape(entry, look, detail, tint))
+
+
+@router.get("/start/shape", response_class=Response)
+def start(team: Annotated[int, Query(ge=0, le=len(TEAM_COLOURS))] = 0) -> Response:
+    """The triangles of a start of a team (0: of none), as those of an entry."""
+    return _shape(start_shape(TEAM_COLOURS[team - 1] if team else NO_TEAM))
+
+
+@router.post("/worlds/{world}/kit/model", status_code=201, tags=["kit"])
+def bring(
+    world: TheWorld, studio: TheStudio, file: Annotated[UploadFile, File()], name: Annotated[str, Form()]
+) -> ModelRow:
+    """Bring a shape for the kit: glTF 2.0 in one file, or OBJ; up to 20,000 triangles."""
+    named_ = Named(name=name)
+    with upload(studio, file) as path:
+        check_size(path, MOST_BYTES)
+        body = path.read_bytes()
+        if (file.filename or "").lower().endswith(".obj"):
+            body = from_obj(body)
+        return add_model(world, named_.name, body)
+
+
+# Things
+
+
 @router.post("/worlds/{world}/things", status_code=201)
-def place_thing(wanted: ToPlace, world: TheWorld, response: Response, within: Metres = "tract") -> Keyed:
-    """Place a piece or a start. A name that is left out is the next of its sort; so is a start's team."""
+def place_thing(wanted: ToPlace, world: TheWorld, response: Response, within: Metres = "tract") -> Keyed:  # type: ignore[valid-type]
+    """Place a piece, an assembly or a start. A name that is left out is the next of its sort; so is a start's team."""
     key = secrets.token_hex(5)
+    said = {name: value for name, value in said_of(wanted).items() if value is not None or name == "team"}
     with world.lock:
         if within == "world":
-            own = from_world(world, THINGS, None, wanted.model_dump(exclude_unset=True))
-            wanted = ToPlace.model_validate(own)
-        outcome = world.edit(put(THINGS, key, named(world, wanted)))
+            said = from_world(world, THINGS, None, said)
+        outcome = world.edit(put(THINGS, key, named(world, said)))
     response.headers["location"] = f"/api/worlds/{world.id}/things/{key}"
     return keyed_json(key, outcome)
 
 
+@router.patch("/worlds/{world}/things", tags=["things"])
+def change_things(command: ArrangeThings, world: TheWorld, within: Metres = "tract") -> Arranged:
+    """Move, turn, size, raise, mirror, line up, copy, exchange all things in `ids`, as one revision: they, and what
+    stands on them. Points are in the metres of the first one's tract."""
+    return arrange(world, command.ids, command.change, within=within)
+
+
+@router.get("/worlds/{world}/things.csv", response_class=Response, tags=["things"])
+def things_csv(
+    world: TheWorld, tract: Annotated[TractId | None, Query()] = None,
+    ids: Annotated[str | None, Query(max_length=300_000, description="keys with commas; all when left out")] = None,
+) -> Response:  # fmt: skip
+    """Things as CSV with a line of names: in the metres of their tracts."""
+    with world.lock:
+        rows = world.each(THINGS) if tract is None else world.each_in(THINGS, world.tract(tract).row.id)
+        wanted = None if ids is None else set(ids.split(","))
+        told = [THINGS.tell(world, key, row) for key, row in rows if wanted is None or key in wanted]
+    names = ["key", "sort", "kit", "assembly", "name", "x", "y", "z", *(
+        name for name in THINGS.fields if name not in ("sort", "kit", "assembly", "name", "x", "y")
+    )]  # fmt: skip
+    out = io.StringIO(newline="")
+    writer = csv.writer(out)
+    writer.writerow(names)
+    for row in told:
+        writer.writerow([_cell(row.get(name)) for name in names])
+    return Response(out.getvalue(), media_type="text/csv; charset=utf-8")
+
+
+def _cell(value: Any) -> Any:
+    if value is None:
+        return ""
+    return json.dumps(value) if isinstance(value, bool | dict | list) else value
+
+
+class Laid(Edited):
+    """What a pattern came to, and the keys of what was placed."""
+
+    proposal: Proposal
+    ids: list[str]
+
+
+@router.post("/worlds/{world}/things/lay", tags=["things"])
+def lay(
+    wanted: LayThings, world: TheWorld, take: Taking = "look", tract: Annotated[TractId | None, Query()] = None,
+    within: Metres = "tract",
+) -> Laid:  # fmt: skip
+    """Look at, or place, things in an order: at spots, along a line, in a ring, an arc or a grid. Places are in the
+    metres of the tract that is named (the first when left out), or of the world."""
+    with world.lock:
+        land = _land(world, tract, within)
+        proposal, outcome, ids = lay_things(world, land, wanted, take)
+    edited = outcome.public() if outcome is not None else _unchanged(world)
+    return {"proposal": proposal.told(), "ids": ids, **edited}
+
+
+def _land(world: OpenWorld, tract: str | None, within: str) -> Any:
+    own = (world.first_tract if tract is None else world.tract(tract)).row.id
+    return world.country(own) if within == "world" else world.land_from(own)
+
+
+def _unchanged(world: OpenWorld) -> Edited:
+    return {
+        "revision": world.revision,
+        "changed": False,
+        "window": [0, 0, 0, 0],
+        "cut_m3": 0.0,
+        "fill_m3": 0.0,
+        "words": "",
+    }
+
+
+@router.post("/worlds/{world}/things/settle", tags=["things"])
+def settle(command: SettleThings, world: TheWorld) -> Edited:
+    """Put the feet of things back on the ground and lay their pads anew."""
+    return settle_things(world, command).public()
+
+
+@router.post("/worlds/{world}/things/join", status_code=201, tags=["things"])
+def join(command: Join, world: TheWorld) -> Keyed:
+    """Save things as an assembly, which is placed where they stood; in the place of another (`key`) those placed of it
+    follow."""
+    return keyed_json(*join_things(world, command))
+
+
+class Loosened(Edited):
+    """What an assembly was made of: the ids of its pieces."""
+
+    ids: list[str]
+
+
+@router.post("/worlds/{world}/things/loosen", tags=["things"])
+def loosen_things(command: Loosen, world: TheWorld) -> Loosened:
+    """Make placed assemblies the pieces that they are of: from then on they follow it no more."""
+    outcome, ids = loosen(world, command)
+    return {"ids": ids, **outcome.public()}
+
+
+# Scatters and rounds
+
+
+@router.post("/worlds/{world}/scatters/{key}/try", tags=["scatters"])
+def try_scatter(key: Key, world: TheWorld, seed: Seed | None = None) -> Proposal:
+    """What a scatter would place now, by its own seed or another, and why others do not fit. Nothing changes. Places
+    are in the metres of its tract."""
+    with world.lock:
+        return scattered(world, key, world.row(SCATTERS, key), seed)[1].told()
+
+
+class Kept(Edited):
+    """What a scatter has placed, and what it wanted."""
+
+    wanted: int
+    found: int
+    why: dict[str, int]
+
+
+@router.post("/worlds/{world}/scatters/{key}/keep", tags=["scatters"])
+def keep(key: Key, world: TheWorld) -> Kept:
+    """Place what a scatter comes to now in the stead of what it placed before; what was moved by hand stays."""
+    proposal, outcome = keep_scatter(world, key)
+    return {"wanted": proposal.wanted, "found": len(proposal.things), "why": dict(proposal.why), **outcome.public()}
+
+
+@router.get("/worlds/{world}/round")
+def play_round(world: TheWorld, seed: Seed = 1) -> Round:
+    """Which candidate places a round has, by its seed."""
+    with world.lock:
+        return round_of(world, seed)
+
+
+# Decals
+
+
+@router.get("/decals/{picture}.png", response_class=Response)
+def decal_png(picture: Key) -> Response:
+    """A shipped decal as 8-bit greyscale PNG: how opaque it is."""
+    from PIL import Image
+
+    found(dict.fromkeys(DECALS), "decal", picture)
+    out = io.BytesIO()
+    Image.fromarray((decal(picture) * 255).round().astype("uint8")).save(out, "PNG")
+    return Response(out.getvalue(), media_type="image/png", headers={"cache-control": "max-age=3600"})
+
+
+def _whats() -> dict[str, Any]:
+    """What a scatter may ask of the ground, for the page's script."""
+    named_ = {"plot": ("plots", "plot"), "line_distance": ("lines", "line"), "cover": ("covers", "cover")}
+    out = {}
+    for name, what in WHATS.items():
+        collection, field = named_.get(name, ("", ""))
+        out[name] = {"label": what.label, "unit": what.unit, "least": what.least, "most": what.most,
+                     "percent": what.percent, "named": collection, "field": field}  # fmt: skip
+    return out
+
+
 def _context(asked: Asked) -> dict[str, Any]:
-    return {"kit": KIT.values()}
+    return {
+        "Piece": Piece, "Start": Start, "Assembled": Assembled, "Arrange": Arrange, "Scatter": Scatter, "Decal": Decal,
+        "Group": Group, "Assembly": Assembly, "KitEntry": KitEntry, "told": _whats(), "decals": PICTURES,
+        "LETTERS": LETTERS, "shipped": list(KIT), "brought": asked.world.store.models(asked.world.id),
+        "pictures": asked.world.store.pictures(asked.world.id),
+    }  # fmt: skip
 
 
 PANEL = Panel(
     "sites",
     _context,
     script=True,
-    shortcuts=(Shortcut(("Delete",), "delete what is chosen", "remove", "stage"),),
+    shortcuts=(
+        Shortcut(("Delete",), "delete what is chosen", "remove", "stage"),
+        Shortcut(("b",), "choose in a box", "choose-box", "stage"),
+        Shortcut(("g",), "put the feet of what is chosen on the ground", "drop-things", "stage"),
+        Shortcut(("Ctrl+a",), "choose all that is listed", "choose-listed", "stage"),
+    ),
 )

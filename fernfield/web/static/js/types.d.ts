@@ -77,7 +77,7 @@ export interface Shortcut {
   single: boolean;
 }
 
-export type Piece = Schemas["KitPiece"];
+export type Piece = Schemas["EntryTold"];
 
 export interface Boot {
   world: WorldFacts;

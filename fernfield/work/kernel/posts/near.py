@@ -19,6 +19,7 @@ class PlacedRows:
         self._fields = east, north
         self._cells: defaultdict[Cell, dict[str, tuple[Row, float, float]]] = defaultdict(dict)
         self.sorts: Counter[str] = Counter()
+        self._bulks: Counter[int] = Counter()
 
     def change(self, key: str, old: Row | None, new: Row | None) -> None:
         """A row was put, changed or removed (None)."""
@@ -28,9 +29,16 @@ class PlacedRows:
             if not self._cells[cell]:
                 del self._cells[cell]
             self.sorts[old.sort_named] -= 1
+            self._bulks[_step_of(old)] -= 1
         if new is not None:
             self._cells[self._cell_of(new)][key] = new, *self._place_of(new)
             self.sorts[new.sort_named] += 1
+            self._bulks[_step_of(new)] += 1
+
+    @property
+    def bulkiest(self) -> float:
+        """At most so many times as large as others of its sort is any of them, to the next power of two."""
+        return 2.0 ** max((step for step, count in self._bulks.items() if count > 0), default=0)
 
     def within(
         self, tract: str | None, west: float, south: float, east: float, north: float
@@ -53,3 +61,7 @@ class PlacedRows:
     def _cell_of(self, row: Row) -> Cell:
         x, y = self._place_of(row)
         return getattr(row, "tract", None), math.floor(x / CELL_M), math.floor(y / CELL_M)
+
+
+def _step_of(row: Row) -> int:
+    return max(0, math.ceil(math.log2(max(row.bulk, 1.0))))

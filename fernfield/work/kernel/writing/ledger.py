@@ -20,8 +20,7 @@ from fernfield.core.grid import NOWHERE, Window
 from fernfield.formats.tileblob import shape_of
 from fernfield.store.rows import TileAt, TileChange
 from fernfield.store.worlds import EntryChange, Revision
-from fernfield.work.kernel.commands import Command, Edit
-from fernfield.work.kernel.edits import plan
+from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.events import Changed, Moved, Revised
 from fernfield.work.kernel.hands.strokes import StrokeRun
 from fernfield.work.kernel.people import WHO
@@ -133,10 +132,6 @@ class Ledger:
         self._order = UndoOrder(self._store.steps(self._world.id))
 
     # Rows
-
-    def edit(self, command: Edit) -> Outcome:
-        made = plan(command, self._world)
-        return self.change_rows(command, made.words, made.moves)
 
     def change_rows(self, command: Command, words: str, moves: Moves) -> Outcome:
         changes = self._row_changes(moves)

@@ -99,6 +99,17 @@ def sweep(world: OpenWorld, begin: Callable[[], Sweep], say: Say = _quiet) -> Ou
     raise Conflict("others changed what this rests on, again and again; nothing was changed: try it again")
 
 
+def at_once(world: OpenWorld, plan: Sweep) -> Outcome:
+    """Make an edit under the lock that is held already. Raises Conflict where a stroke is being drawn in its way."""
+    work = Staging(world, plan)
+    for unit in plan.units:
+        work.draw(unit)
+    if set(work.places) & set(world.holds):
+        words = "a stroke is being drawn where this would change the ground"
+        raise Conflict(f"{words}; nothing was changed: try again when it has ended")
+    return world.ledger.switch(work)
+
+
 def _under_lock(world: OpenWorld, plan: Sweep, until: float) -> Outcome | None:
     work = Staging(world, plan)
     for unit in plan.units:

@@ -1,8 +1,7 @@
-// Lines over the plan: the brush's ring, the section's row, pieces and starts.
+// Lines over the plan: the brush's ring, the section's row, and what the rooms mark on it.
 import { active } from "../hands/outline.js";
 import { MARKS } from "./marks.js";
 import { climbColour, ringPoints, ringWords } from "./ring.js";
-import { each } from "../rows.js";
 import { svg, roundDown, id } from "../../kernel/shapes.js";
 import Alpine from "../../kernel/alpine.js";
 import { boot, brush, entered, heed, lays, seenTracts, state } from "../state.js";
@@ -42,10 +41,8 @@ function paint() {
   if (state.show.above) above();
   if (state.show.edges && seenTracts.length > 1) edges();
   for (const mark of MARKS) mark(context);
-  for (const thing of each("things")) if (inView(thing)) (thing.sort === "start" ? start : piece)(thing);
   for (const mark of roomMarks) mark(context);
   if (state.cursor && brush() && !active() && state.past === null) ring();
-  if (state.cursor && state.stage === "sites" && state.place) ghost();
   if (state.cursor && state.byKeys) crosshair(state.cursor);
 }
 
@@ -212,95 +209,6 @@ function label(x, y, words, colour) {
   context.fillText(words, left + 6, y);
 }
 
-/** The mark of a team, drawn around (0, 0): never by colour alone. @param {string} name @param {string} colour */
-function mark(name, colour) {
-  context.fillStyle = colour;
-  context.strokeStyle = colour;
-  context.lineWidth = 2;
-  context.beginPath();
-  /** @type {Record<string, () => number[][]>} */
-  const shapes = {
-    triangle: () => [
-      [-5, 4],
-      [0, -5],
-      [5, 4],
-    ],
-    square: () => [
-      [-4, -4],
-      [4, -4],
-      [4, 4],
-      [-4, 4],
-    ],
-    diamond: () => [
-      [0, -5],
-      [5, 0],
-      [0, 5],
-      [-5, 0],
-    ],
-    bar: () => [
-      [-5, -2],
-      [5, -2],
-      [5, 2],
-      [-5, 2],
-    ],
-    chevron: () => [
-      [-5, 4],
-      [0, -4],
-      [5, 4],
-      [0, 0],
-    ],
-  };
-  if (shapes[name]) {
-    shapes[name]().forEach((/** @type {number[]} */ [x, y], /** @type {number} */ i) =>
-      i ? context.lineTo(x, y) : context.moveTo(x, y),
-    );
-    context.closePath();
-    context.fill();
-  } else if (name === "cross") {
-    context.moveTo(-4, -4);
-    context.lineTo(4, 4);
-    context.moveTo(4, -4);
-    context.lineTo(-4, 4);
-    context.stroke();
-  } else {
-    context.arc(0, 0, name === "dot" ? 3 : 4, 0, 7);
-    if (name === "dot") context.fill();
-    else context.stroke();
-  }
-}
-
-/** @param {import("../rows.js").Row} thing */
-function start(thing) {
-  const [x, y] = screenAt(thing.x, thing.y);
-  const team = boot.teams.find((t) => t.team === thing.team);
-  const chosen = `things/${thing.key}` === state.chosen && state.stage === "sites";
-  context.save();
-  context.translate(x, y);
-  context.save();
-  context.rotate((thing.turn_deg * Math.PI) / 180);
-  context.beginPath();
-  context.moveTo(0, 0);
-  context.arc(0, 0, 36, -Math.PI / 2 - 0.42, -Math.PI / 2 + 0.42);
-  context.closePath();
-  context.fillStyle = "rgba(250, 248, 241, .75)";
-  context.fill();
-  context.strokeStyle = "#1e2925";
-  context.lineWidth = 0.8;
-  context.stroke();
-  context.restore();
-  context.beginPath();
-  context.arc(0, 0, thing.default ? 11 : 9, 0, 7);
-  context.fillStyle = "#faf8f1";
-  context.fill();
-  context.lineWidth = chosen ? 2.6 : thing.default ? 2 : 1.2;
-  context.strokeStyle = chosen ? "#a2431f" : "#1e2925";
-  context.stroke();
-  mark(team?.mark || "dot", team?.colour || "#56605a");
-  context.restore();
-  name(thing.name, x + 12, y + 24);
-  if (chosen) handle(thing, x, y);
-}
-
 /** Words with a halo. @param {string} words @param {number} x @param {number} y */
 export function name(words, x, y) {
   context.font = "600 11px Archivo";
@@ -310,77 +218,6 @@ export function name(words, x, y) {
   context.strokeText(words, x, y);
   context.fillStyle = "#1e2925";
   context.fillText(words, x, y);
-}
-
-/** @param {import("../rows.js").Row} thing */
-function piece(thing) {
-  const kind = boot.kit[thing.kit];
-  if (!kind) return;
-  const [x, y] = screenAt(thing.x, thing.y);
-  const chosen = `things/${thing.key}` === state.chosen && state.stage === "sites";
-  outline(kind, x, y, thing.turn_deg, chosen, thing);
-  if (chosen || kind.resource || metresPerPixel() < 0.8) name(thing.name, x + 10, y + 18);
-  if (chosen) handle(thing, x, y);
-}
-
-/** @param {import("../../types.js").Piece} kind @param {number} x @param {number} y @param {number} turn @param {boolean} chosen @param {import("../rows.js").Row | null} thing */
-function outline(kind, x, y, turn, chosen, thing) {
-  const scale = 1 / metresPerPixel();
-  const wide = Math.max(kind.width * scale, 7);
-  const deep = Math.max(kind.depth * scale, 7);
-  context.save();
-  context.translate(x, y);
-  context.rotate((turn * Math.PI) / 180);
-  context.fillStyle = kind.colour;
-  context.strokeStyle = chosen ? "#a2431f" : "#1e2925";
-  context.lineWidth = chosen ? 2.4 : 1;
-  context.beginPath();
-  if (kind.form === "shaft" || kind.form === "mound") context.ellipse(0, 0, wide / 2, deep / 2, 0, 0, 7);
-  else context.rect(-wide / 2, -deep / 2, wide, deep);
-  context.fill();
-  context.stroke();
-  if (kind.form === "house") {
-    context.beginPath();
-    context.moveTo(0, -deep / 2);
-    context.lineTo(0, deep / 2);
-    context.stroke();
-  }
-  context.restore();
-  const team = boot.teams.find((t) => t.team === thing?.team);
-  if (team) {
-    context.save();
-    context.translate(x, y);
-    mark(team.mark, team.colour);
-    context.restore();
-  }
-}
-
-/** @param {import("../rows.js").Row} thing @param {number} x @param {number} y */
-function handle(thing, x, y) {
-  const turn = (thing.turn_deg * Math.PI) / 180;
-  const hx = x + Math.sin(turn) * HANDLE;
-  const hy = y - Math.cos(turn) * HANDLE;
-  context.strokeStyle = "#a2431f";
-  context.lineWidth = 1.2;
-  context.beginPath();
-  context.moveTo(x, y);
-  context.lineTo(hx, hy);
-  context.stroke();
-  context.beginPath();
-  context.arc(hx, hy, 5, 0, 7);
-  context.fillStyle = "#faf8f1";
-  context.fill();
-  context.stroke();
-}
-
-function ghost() {
-  const cursor = /** @type {import("../state.js").Spot} */ (state.cursor);
-  const [x, y] = screenAt(cursor.x, cursor.y);
-  const kind = boot.kit[state.place || ""];
-  context.globalAlpha = 0.6;
-  if (kind) outline(kind, x, y, 0, false, null);
-  else circle(x, y, 10, false);
-  context.globalAlpha = 1;
 }
 
 for (const what of ["painted", "labels", "facts"]) heed(what, drawOverlay);

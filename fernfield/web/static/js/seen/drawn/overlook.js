@@ -169,7 +169,7 @@ function paint() {
   growth.update(x, y, lens.position);
   swards.update(lens.position);
   water.update();
-  parts.placed.stand(land);
+  parts.placed.stand(land, lens.position);
   parts.figures.update(land, eye ? ahead(eye) : orbit);
   // The pointer may have come to rest before the land under it had arrived.
   if (hovering && !state.cursor && !eye) state.cursor = spotUnder(...hovering);

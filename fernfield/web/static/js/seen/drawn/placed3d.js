@@ -33,20 +33,47 @@ export const material = new THREE.ShaderMaterial({
   fragmentShader: INKED,
 });
 
-/** What rooms have drawn: a collection, and the path of a row's shape. @type {{name: string, shape: (row: Row) => string}[]} */
+/**
+ * One body of a row, as it stands in the row's own frame.
+ * @typedef {object} Body
+ * @property {(detail: number) => string} path of its triangles, by how much of them there is: 2 near, 0 far away
+ * @property {number} [right] of its foot from the row's place, and ahead [m]
+ * @property {number} [ahead]
+ * @property {number} [turn] further than the row, in degrees
+ * @property {number} [tilt] forward, in degrees
+ * @property {number} [over] its foot over the ground [m]
+ * @property {number} [size]
+ * @property {number[] | null} [lies] half its width and depth where it lies along the ground [m]
+ * @property {number | null} [z] the elevation of its foot where no ground says it [m]
+ * @property {{key: string, top: number} | null} [on] the row that it stands on, and how high over the foot of that [m]
+ * @property {number} [reach] how large it is [m]
+ */
+
+/** What rooms have drawn: a collection, and the bodies of a row. @type {{name: string, bodies: (row: Row) => Body[]}[]} */
 const drawings = [];
 /** @type {Placed[]} */
 const shown = [];
 
 /**
- * Draw the rows of a collection in three dimensions: where they lie, as they are turned, as far over the ground as they say.
- * @param {string} name of the collection @param {(row: Row) => string} shape the path of a row's triangles
+ * Draw the rows of a collection in three dimensions: where they lie, as they are turned, with their feet on the land.
+ * @param {string} name of the collection @param {(row: Row) => Body[]} bodies what a row is drawn as
  */
-export function addDrawn(name, shape) {
-  const one = { name, shape };
+export function addDrawn(name, bodies) {
+  const one = { name, bodies };
   drawings.push(one);
   for (const placed of shown) placed.follow(one);
 }
+
+/** What is shown of rows has changed, though they have not: all are built anew. */
+export const drawAnew = () => shown.forEach((placed) => placed.build());
+
+/** So many times its own size away, a body is drawn simpler, and simplest. */
+const SIMPLER = [14, 50];
+/** The eye has to go so far, beside how far away it is, before details are chosen anew. */
+const MOVED = 0.12;
+
+/** @typedef {{path: string, row: Row, body: Body, foot: number}} One */
+/** Bodies that look alike: their places, one matrix after the other, and a mesh for each detail. @typedef {{ones: One[], places: Float32Array, meshes: (THREE.InstancedMesh | null)[]}} Alike */
 
 /** All that rooms have placed. */
 export class Placed {
@@ -56,7 +83,12 @@ export class Placed {
     this.request = request;
     /** By their paths; null while they are fetched. @type {Map<string, THREE.BufferGeometry | null>} */
     this.shapes = new Map();
+    /** @type {Alike[]} */
+    this.alike = [];
+    /** By the row's place in its collection. @type {Map<string, One>} */
+    this.byKey = new Map();
     this.turns = -1;
+    this.eye = new THREE.Vector3(1e9, 0, 0);
     shown.push(this);
     for (const one of drawings) this.follow(one);
   }
@@ -70,31 +102,54 @@ export class Placed {
     this.build();
   }
 
-  /** One mesh for all that have the same shape. */
+  /** One group for all that look alike. */
   build() {
-    for (const mesh of this.group.children) /** @type {THREE.InstancedMesh} */ (mesh).dispose();
-    this.group.clear();
-    /** @type {Map<string, Row[]>} */
+    /** @type {Map<string, One[]>} */
     const alike = new Map();
-    for (const { name, shape } of drawings) {
+    this.byKey.clear();
+    for (const { name, bodies } of drawings) {
       for (const row of each(name)) {
-        const path = shape(row);
-        const rows = alike.get(path);
-        if (rows) rows.push(row);
-        else alike.set(path, [row]);
+        for (const body of bodies(row)) {
+          const one = { path: body.path(2), row, body, foot: 0 };
+          const others = alike.get(one.path);
+          if (others) others.push(one);
+          else alike.set(one.path, [one]);
+          if (!this.byKey.has(row.key)) this.byKey.set(row.key, one);
+        }
       }
     }
-    for (const [path, rows] of alike) {
-      if (!this.shapes.has(path)) this.fetch(path);
-      const shape = this.shapes.get(path);
-      if (!shape) continue;
-      const mesh = new THREE.InstancedMesh(shape, material, rows.length);
-      mesh.frustumCulled = false;
-      mesh.userData.rows = rows;
-      this.group.add(mesh);
-    }
+    this.alike = [...alike.values()].map((ones) => ({
+      ones,
+      places: new Float32Array(ones.length * 16),
+      meshes: [null, null, null],
+    }));
+    this.dress();
     this.turns = -1;
     this.request();
+  }
+
+  /** Give every group the meshes whose shapes are there. */
+  dress() {
+    for (const mesh of this.group.children) /** @type {THREE.InstancedMesh} */ (mesh).dispose();
+    this.group.clear();
+    for (const alike of this.alike) {
+      alike.meshes = [0, 1, 2].map((detail) => {
+        const shape = this.shape(alike.ones[0].body.path(detail));
+        if (!shape) return null;
+        const mesh = new THREE.InstancedMesh(shape, material, alike.ones.length);
+        mesh.frustumCulled = false;
+        mesh.count = 0;
+        this.group.add(mesh);
+        return mesh;
+      });
+    }
+    this.eye.set(1e9, 0, 0);
+  }
+
+  /** @param {string} path */
+  shape(path) {
+    if (!this.shapes.has(path)) this.fetch(path);
+    return this.shapes.get(path) ?? null;
   }
 
   /** @param {string} path */
@@ -104,30 +159,103 @@ export class Placed {
       const answer = await fetch(path);
       if (!answer.ok) throw new Error(String(answer.status));
       this.shapes.set(path, geometryOf(new Float32Array(await answer.arrayBuffer())));
-      this.build();
+      this.dress();
+      this.request();
     } catch {
       // It is asked for again when rows have changed.
       this.shapes.delete(path);
     }
   }
 
-  /** Put the feet of all on the land as it is drawn now. */
-  stand(/** @type {import("./relief3d.js").Land} */ land) {
-    if (this.turns === relief.turns) return;
-    this.turns = relief.turns;
-    const place = new THREE.Matrix4();
-    for (const one of this.group.children) {
-      const mesh = /** @type {THREE.InstancedMesh} */ (one);
-      mesh.userData.rows.forEach((/** @type {Row} */ row, /** @type {number} */ i) => {
-        const over = row.over_m ?? 0;
-        const foot = land.heightAt(row.x, row.y) ?? (row.z ?? 0) - over;
-        place.makeRotationY((-(row.turn_deg ?? 0) * Math.PI) / 180).setPosition(row.x, foot + over, -row.y);
-        mesh.setMatrixAt(i, place);
+  /** Put the feet of all on the land as it is drawn now, and give each the detail that is seen from where the eye is. */
+  stand(/** @type {import("./relief3d.js").Land} */ land, /** @type {THREE.Vector3} */ eye) {
+    const moved = this.turns !== relief.turns;
+    if (moved) {
+      this.turns = relief.turns;
+      this.place(land);
+    }
+    if (!moved && this.eye.distanceTo(eye) < MOVED * Math.max(20, eye.y - (land.heightAt(eye.x, -eye.z) ?? 0))) return;
+    this.eye.copy(eye);
+    for (const { ones, places, meshes } of this.alike) {
+      const reach = ones[0].body.reach ?? 3;
+      const counts = [0, 0, 0];
+      for (let i = 0; i < ones.length; i += 1) {
+        const at = i * 16;
+        const away = Math.hypot(places[at + 12] - eye.x, places[at + 13] - eye.y, places[at + 14] - eye.z);
+        let detail = away < SIMPLER[0] * reach ? 2 : away < SIMPLER[1] * reach ? 1 : 0;
+        // What has not come yet is drawn as what has.
+        if (!meshes[detail]) detail = meshes.findIndex(Boolean);
+        const mesh = meshes[detail];
+        if (!mesh) continue;
+        mesh.instanceMatrix.array.set(places.subarray(at, at + 16), counts[detail] * 16);
+        counts[detail] += 1;
+      }
+      meshes.forEach((mesh, detail) => {
+        if (!mesh) return;
+        mesh.count = counts[detail];
+        mesh.visible = counts[detail] > 0;
+        mesh.instanceMatrix.needsUpdate = true;
       });
-      mesh.instanceMatrix.needsUpdate = true;
     }
   }
+
+  /** @param {import("./relief3d.js").Land} land */
+  place(land) {
+    const frame = new THREE.Matrix4();
+    const [lean, own] = [new THREE.Matrix4(), new THREE.Matrix4()];
+    const up = new THREE.Vector3();
+    const quaternion = new THREE.Quaternion();
+    // Those that stand on others come after them.
+    /** @type {{alike: Alike, one: One, i: number}[]} */
+    const later = [];
+    for (const alike of this.alike) {
+      alike.ones.forEach((one, i) => {
+        if (one.body.on) later.push({ alike, one, i });
+        else this.set(land, alike, one, i, { frame, lean, own, up, quaternion });
+      });
+    }
+    for (let round = 0; round < 4; round += 1)
+      for (const { alike, one, i } of later) this.set(land, alike, one, i, { frame, lean, own, up, quaternion });
+  }
+
+  /** @param {import("./relief3d.js").Land} land @param {Alike} alike @param {One} one @param {number} i @param {any} tools */
+  set(land, alike, one, i, { frame, lean, own, up, quaternion }) {
+    const { row, body } = one;
+    const turn = ((row.turn_deg ?? 0) * Math.PI) / 180;
+    const [cos, sin] = [Math.cos(turn), Math.sin(turn)];
+    const [right, ahead] = [body.right ?? 0, body.ahead ?? 0];
+    const x = row.x + right * cos + ahead * sin;
+    const y = row.y - right * sin + ahead * cos;
+    const facing = turn + ((body.turn ?? 0) * Math.PI) / 180;
+    const over = body.over ?? 0;
+    let foot = (land.heightAt(x, y) ?? (row.z ?? 0) - (row.over_m ?? 0)) + over;
+    lean.identity();
+    if (body.lies) {
+      const [fx, fy] = [Math.sin(facing), Math.cos(facing)];
+      const [half, deep] = body.lies;
+      const at = (/** @type {number} */ a, /** @type {number} */ b) => land.heightAt(x + a, y + b) ?? foot - over;
+      const [east, west] = [at(fy * half, -fx * half), at(-fy * half, fx * half)];
+      const [front, back] = [at(fx * deep, fy * deep), at(-fx * deep, -fy * deep)];
+      const [across, along] = [(east - west) / (2 * half), (front - back) / (2 * deep)];
+      foot = (east + west + front + back) / 4 + over;
+      up.set(-(across * fy + along * fx), 1, along * fy - across * fx).normalize();
+      lean.makeRotationFromQuaternion(quaternion.setFromUnitVectors(UP, up));
+    }
+    if (body.z !== null && body.z !== undefined) foot = body.z;
+    if (body.on) {
+      const below = this.byKey.get(body.on.key);
+      if (below) foot = below.foot + body.on.top + over;
+    }
+    one.foot = foot;
+    own.makeRotationY(-facing);
+    if (body.tilt) own.multiply(frame.makeRotationX((-body.tilt * Math.PI) / 180));
+    if (body.size && body.size !== 1) own.multiply(frame.makeScale(body.size, body.size, body.size));
+    frame.multiplyMatrices(lean, own).setPosition(x, foot, -y);
+    alike.places.set(frame.elements, i * 16);
+  }
 }
+
+const UP = new THREE.Vector3(0, 1, 0);
 
 /** @param {Float32Array} corners */
 function geometryOf(corners) {

@@ -1,10 +1,10 @@
 // What a kind of a mix, or a ground cover, asks of the ground: a list, and a form with how it is spread over the land.
-import Alpine from "/static/js/kernel/alpine.js";
-import { sendAlso } from "/static/js/kernel/forms.js";
-import { ask } from "/static/js/kernel/say.js";
-import { row, rows } from "/static/js/seen/rows.js";
-import { heed, landApi, state } from "/static/js/seen/state.js";
-import { scaled, scaleOf, SPREAD, spreadAt, spreadFigure, spreadPath, unscaled } from "/static/js/seen/told/spread.js";
+import Alpine from "../kernel/alpine.js";
+import { sendAlso } from "../kernel/forms.js";
+import { ask } from "../kernel/say.js";
+import { row, rows } from "./rows.js";
+import { heed, landApi, state } from "./state.js";
+import { scaled, scaleOf, SPREAD, spreadAt, spreadFigure, spreadPath, unscaled } from "./told/spread.js";
 
 /** What a habitat may ask, as the server declares it. @type {Record<string, {label: string, unit: string, least: number, most: number, percent: boolean, named: string, field: string}>} */
 const WHATS = {};
@@ -13,7 +13,6 @@ const WHATS = {};
 export const habitats = {};
 
 heed("panel", () => {
-  if (state.stage !== "growth") return;
   const told = /** @type {HTMLElement | null} */ (document.querySelector("#bench [data-whats]"));
   Object.assign(WHATS, JSON.parse(told?.dataset.whats || "{}"));
 });

@@ -1,0 +1,1 @@
+"""Shapes that people bring, which several rooms may ask for."""
