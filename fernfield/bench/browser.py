@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 import typer
 
-from fernfield.bench import Plan, Row
+from fernfield.bench import Plan, Row, sites
 
 ARGUMENTS = [
     "--no-sandbox",
@@ -148,6 +148,7 @@ def rows(plan: Plan) -> Iterator[Row]:
             yield from _sun(page)
             page.close()
         yield from _woods(browser, Path(folder) / "woods")
+        yield from sites.in_browser(browser, Path(folder) / "crowd")
         island = high_island(Path(folder) / "high")
         with server("serve", Path(folder) / "high") as url:
             for view, strokes in (("plan", STROKES), ("overlook", STROKES // 3)):
@@ -161,7 +162,7 @@ def rows(plan: Plan) -> Iterator[Row]:
                         f"fern.state.show.detail = 'low'; fern.state.view = '{view}';"
                         f"fern.state.brushes[fern.state.tool].radius = {radius}"
                     )
-                    _settled(page)
+                    settled(page)
                     yield from _pointer(page, radius, f", on an island {TOP_M:g} m high, {view}", aim, strokes, view)
                     page.close()
         browser.close()
@@ -182,7 +183,7 @@ def _woods(browser: Any, data: Path) -> Iterator[Row]:
             page.goto(f"{url}/worlds/{worlds[count]}")
             page.wait_for_selector("#bench[data-shows]")
             page.evaluate(f"fern.state.show.detail = '{detail}'; fern.state.view = 'overlook'")
-            _settled(page)
+            settled(page)
             page.wait_for_timeout(6000)
             shown, calls = page.evaluate(DRAWN)
             ours = page.evaluate(ROUND)
@@ -203,14 +204,14 @@ def _sun(page: Any) -> Iterator[Row]:
         words = f"the sun turned over the plan of the demo, to drawn pixels, {name}"
         yield Row(words, f"a question, its answer and the next frame, {name}", one, other, one / other, aim)
     page.evaluate("fern.state.show.detail = 'low'; fern.state.view = 'overlook'")
-    _settled(page)
+    settled(page)
     page.evaluate(LIT, True)
     still, turned = (page.evaluate(LIT, turns)[10] for turns in (False, True))
     words = "a frame of the overlook with the sun turned, software rendering, p50"
     yield Row(words, "the same with nothing new", turned, still, turned / still, "1.2")
 
 
-def _settled(page: Any) -> None:
+def settled(page: Any) -> None:
     """Wait until all of the land is there, on the plan or in the overlook."""
     there = "fern.state.view === 'plan' || !!fern.overlook?.parts.land.chunks.every((chunk) => chunk.heights)"
     for _ in range(300):

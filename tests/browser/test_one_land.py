@@ -61,6 +61,8 @@ def test_a_piece_is_placed_beyond_the_join_and_dragged_across(table: Table) -> N
     assert (placed["tract"], placed["x"], placed["y"]) == (
         tracts["Shingle holm"], pytest.approx(650, abs=1), pytest.approx(200, abs=1),
     )  # fmt: skip
+    page.keyboard.press("Escape")
+    table.tab("Chosen")
     until(page, "Math.abs(Number(document.querySelector('#chosen [name=y]').value) + 120) < 2")
     revision = table.revision()
     page.mouse.move(*table.at(650, -120))

@@ -309,6 +309,7 @@ def test_8_sites_are_placed_chosen_moved_turned_and_deleted(table: Table) -> Non
         table.kept(revision)
         revision = table.revision()
         until(page, "count => fern.rows('things').length === count", arg=len(old) + number + 1)
+    page.keyboard.press("Escape")
     new = {n: t for n, t in things().items() if n not in old}
     assert len(new) == 6
     start = next(t for t in new.values() if t["sort"] == "start")
@@ -341,11 +342,12 @@ def test_8_sites_are_placed_chosen_moved_turned_and_deleted(table: Table) -> Non
 
     # Pieces stay on the ground when it moves.
     table.stage("ground")
-    pump = next(t["name"] for t in new.values() if t["kit"] == "windpump")
+    pump = next(t["name"] for t in new.values() if t["kit"] == "beacon")
     before = things()[pump]["z"]
-    table.drag((515, 540), (525, 540), steps=20)
+    table.drag((563, 540), (573, 540), steps=20)
     assert things()[pump]["z"] > before + 0.3
     table.stage("sites")
+    table.tab("Placed")
     page.locator("[data-thing]", has_text=pump).click()
     revision = table.revision()
     page.keyboard.press("Delete")

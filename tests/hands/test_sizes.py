@@ -76,6 +76,7 @@ FIELDS = """() => Object.fromEntries([...document.querySelectorAll("#bench form"
   return [form.outerHTML.slice(0, 90), all.filter((field) => field.checkVisibility()).length];
 }).filter(([, count]) => count > 9))"""
 WORKED_WITH = """() => [...document.querySelectorAll("#bench :is([data-tool], .gives-way, [data-place], #strength)")]
+  .map((one) => one.closest(".kit-list") ?? one)
   .filter((one) => one.checkVisibility() && one.getBoundingClientRect().bottom > innerHeight)
   .map((one) => one.outerHTML.slice(0, 90))"""
 

@@ -34,7 +34,7 @@ class Decal(Row):
     text: Annotated[
         str,
         StringConstraints(strip_whitespace=True, max_length=24, pattern=r"^[ -~]*$"),
-        Say("Text", hint="of lettering"),
+        Say("Text", under="Lettering"),
     ] = ""
     x: Annotated[East, Say("East", "m")]
     y: Annotated[North, Say("North", "m")]
@@ -42,7 +42,7 @@ class Decal(Row):
     depth_m: Annotated[float, Field(gt=0, le=500), Say("Depth", "m")] = 4.0
     turn_deg: Annotated[Facing, Say("Turn", "°")] = 0.0
     colour: Annotated[Colour, Say("Colour")] = "#4a3a2c"
-    strength: Annotated[float, Field(gt=0, le=1), Say("Strength", "%", percent=True)] = 0.7
+    strength: Annotated[float, Field(gt=0, le=1), Say("Strength", "%", percent=True, under="More")] = 0.7
     order: Annotated[int, Field(ge=-1_000, le=1_000), Say("Order", under="More")] = 0
     tract: Annotated[TractId | None, UNASKED] = None
 

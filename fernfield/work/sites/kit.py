@@ -107,15 +107,18 @@ class KitEntry(Row):
     form: Annotated[Literal["block", "cylinder", "ramp", "stair", "arch", "model", "like"], UNASKED] = "block"
     like: Annotated[Key | None, UNASKED] = None
     model: Annotated[Key | None, UNASKED] = None
-    up: Annotated[Literal["y", "z"], Say("Points up", called={"y": "y, as in glTF", "z": "z"}, when="form=model")] = "y"
-    ahead_deg: Annotated[float, Field(ge=-360, le=360), Say("Turn it by", "°", when="form=model")] = 0.0
-    times: Annotated[float, Field(gt=0, le=10_000), Say("Size times", "×", when="form=model")] = 1.0
-    width_m: Annotated[Measure, Say("Width", "m", when="form=block cylinder ramp stair arch")] = 4.0
-    depth_m: Annotated[Measure, Say("Depth", "m", when="form=block cylinder ramp stair arch")] = 4.0
-    height_m: Annotated[Measure, Say("Height", "m", when="form=block cylinder ramp stair arch")] = 3.0
-    colour: Annotated[Colour | None, Say("Colour", left_out="its own", when="form=block cylinder ramp stair arch")] = (
-        None
+    up: Annotated[
+        Literal["y", "z"],
+        Say("Points up", called={"y": "y, as in glTF", "z": "z"}, when="form=model", under="Measures"),
+    ] = "y"
+    ahead_deg: Annotated[float, Field(ge=-360, le=360), Say("Turn it by", "°", when="form=model", under="Measures")] = (
+        0.0
     )
+    times: Annotated[float, Field(gt=0, le=10_000), Say("Size times", "×", when="form=model", under="Measures")] = 1.0
+    width_m: Annotated[Measure, Say("Width", "m", when="form=block cylinder ramp stair arch", under="Measures")] = 4.0
+    depth_m: Annotated[Measure, Say("Depth", "m", when="form=block cylinder ramp stair arch", under="Measures")] = 4.0
+    height_m: Annotated[Measure, Say("Height", "m", when="form=block cylinder ramp stair arch", under="Measures")] = 3.0
+    colour: Annotated[Colour, Say("Colour", when="form=block cylinder ramp stair arch", under="Measures")] = "#b3a98f"
     blocks: Annotated[
         Blocks | None, Say("What blocks", called=BLOCKS, left_out="as it begins", under="How it stands")
     ] = None
@@ -210,9 +213,8 @@ def _begun(world: OpenWorld, key: str, row: KitEntry) -> Entry:
     if row.model is not None:
         return Entry(key, row.name, own=_brought(world, row), tints=TINT_COLOURS, blocks="hull")
     part = KIT[row.form].parts[0]
-    ink = row.colour or KIT[row.form].inks["body"]
     sized = Part(part.form, (row.width_m, row.depth_m, row.height_m))
-    return replace(KIT[row.form], parts=(sized,), inks={"body": ink}, looks=(PLAIN,), tints=TINT_COLOURS)
+    return replace(KIT[row.form], parts=(sized,), inks={"body": row.colour}, looks=(PLAIN,), tints=TINT_COLOURS)
 
 
 def _brought(world: OpenWorld, row: KitEntry) -> Any:

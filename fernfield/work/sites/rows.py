@@ -58,7 +58,12 @@ class Thing(Row):
     team: Annotated[
         int | None,
         Field(ge=1, le=8),
-        Say("Team", called={str(n): f"{n} {mark}" for n, mark in enumerate(TEAM_MARKS, 1)}, left_out="none"),
+        Say(
+            "Team",
+            called={str(n): f"{n} {mark}" for n, mark in enumerate(TEAM_MARKS, 1)},
+            left_out="none",
+            under="Team",
+        ),
     ] = None
     group: Annotated[Key | None, Names("groups", gone="clear"), UNASKED] = None
     on: Annotated[Key | None, Names("things", gone="clear"), UNASKED] = None

@@ -95,7 +95,7 @@ class Scatter(Row):
     of: Annotated[tuple[Weighed, ...], Field(min_length=1, max_length=32), UNASKED]
     count: Annotated[int | None, Field(ge=1, le=MOST_SCATTERED), Say("How many", left_out="by density")] = None
     per_ha: Annotated[float | None, Field(gt=0, le=5_000), Say("Density", "/ha", left_out="by number")] = None
-    seed: Annotated[int, Field(ge=0, le=2**31 - 1), Say("Seed")] = 1
+    seed: Annotated[int, Field(ge=0, le=2**31 - 1), Say("Seed", under="More")] = 1
     plot: Annotated[Key | None, Names(PLOTS.name), UNASKED] = None
     box: Annotated[tuple[Coordinate, Coordinate, Coordinate, Coordinate] | None, Lies("box"), UNASKED] = None
     outline: Annotated[tuple[Spot, ...] | None, Field(min_length=3, max_length=2000), Lies("outline"), UNASKED] = None
@@ -115,9 +115,9 @@ class Scatter(Row):
     edge_m: Annotated[float, Field(ge=0.5, le=500), Say("Edge", "m", when="where=edge inner line")] = 5.0
     line: Annotated[Key | None, Names(LINES.name), UNASKED] = None
     apart_m: Annotated[float, Field(ge=0, le=500), Say("Between two", "m")] = 2.0
-    others_m: Annotated[float, Field(ge=0, le=500), Say("From others", "m")] = 0.5
-    size_from: Annotated[Size, Say("Size, from", "×")] = 1.0
-    size_to: Annotated[Size, Say("Size, to", "×")] = 1.0
+    others_m: Annotated[float, Field(ge=0, le=500), Say("From others", "m", under="More")] = 0.5
+    size_from: Annotated[Size, Say("Size, from", "×", under="Size")] = 1.0
+    size_to: Annotated[Size, Say("Size, to", "×", under="Size")] = 1.0
     facing: Annotated[
         Literal["any", "kept", "downhill", "uphill", "towards", "along"],
         Say(
@@ -134,11 +134,11 @@ class Scatter(Row):
     turn_any_deg: Annotated[
         float, Field(ge=0, le=180), Say("Give or take", "°", when="facing=kept downhill uphill towards along")
     ] = 0.0
-    towards_x: Annotated[Coordinate, Lies("east"), Say("Point east", "m", when="facing=towards", under="More")] = 0.0
-    towards_y: Annotated[Coordinate, Lies("north"), Say("Point north", "m", when="facing=towards", under="More")] = 0.0
-    tilt_any_deg: Annotated[float, Field(ge=0, le=45), Say("Tilt by chance", "°", under="More")] = 0.0
-    any_look: Annotated[bool, Say("Any look", under="More")] = True
-    any_tint: Annotated[bool, Say("Any tint", under="More")] = False
+    towards_x: Annotated[Coordinate, Lies("east"), Say("Point east", "m", when="facing=towards", under="Point")] = 0.0
+    towards_y: Annotated[Coordinate, Lies("north"), Say("Point north", "m", when="facing=towards", under="Point")] = 0.0
+    tilt_any_deg: Annotated[float, Field(ge=0, le=45), Say("Tilt by chance", "°", under="Size")] = 0.0
+    any_look: Annotated[bool, Say("Any look", under="Looks")] = True
+    any_tint: Annotated[bool, Say("Any tint", under="Looks")] = False
     reach: Annotated[bool, Say("Only where a walker gets to", under="More")] = False
     conditions: Annotated[Conditions, UNASKED] = ()
     tract: Annotated[TractId | None, UNASKED] = None

@@ -31,6 +31,7 @@ export const choice = Alpine.reactive({
   busy: false,
 });
 const CHOSEN = "things/";
+window.fern.choice = choice;
 /** What is chosen as rows; what has gone is left out. @returns {Row[]} */
 export const chosenRows = () => /** @type {Row[]} */ (choice.keys.map((key) => row("things", key)).filter(Boolean));
 
@@ -284,6 +285,20 @@ actions["choose-listed"] = () =>
     "new",
   );
 
+/** Delete all that is chosen. */
+async function removeAll() {
+  const keys = [...choice.keys];
+  if (!keys.length || !(await ask(path, "DELETE", { ids: keys }))) return;
+  choose([]);
+  const words =
+    keys.length === 1
+      ? "It is deleted. Undo brings it back."
+      : `${keys.length} things are deleted. Undo brings them back.`;
+  say(words, "calm");
+}
+const removeOne = actions.remove;
+actions.remove = () => (state.stage === "sites" && choice.keys.length ? removeAll() : removeOne());
+
 const dataOf = (/** @type {Event} */ event, /** @type {string} */ name) =>
   /** @type {HTMLElement} */ (event.currentTarget).dataset[name] || "";
 
@@ -406,19 +421,7 @@ Alpine.data("chosen", () => ({
     );
   },
   letGo: () => choose([]),
-  async remove() {
-    const keys = [...choice.keys];
-    if (!keys.length) return;
-    if (await ask(path, "DELETE", { ids: keys })) {
-      choose([]);
-      say(
-        keys.length === 1
-          ? "It is deleted. Undo brings it back."
-          : `${keys.length} things are deleted. Undo brings them back.`,
-        "calm",
-      );
-    }
-  },
+  remove: () => removeAll(),
   /** The form of many: what is typed is done to all, and the form is empty again. @param {Event} event */
   apply(event) {
     const form = /** @type {HTMLFormElement} */ (event.target);
@@ -499,7 +502,7 @@ Alpine.data("chosen", () => ({
   },
   settle: () => ask(`${path}/settle`, "POST", { ids: [...choice.keys] }),
   async intoGroup() {
-    const field = /** @type {HTMLInputElement} */ (document.getElementById("group-name"));
+    const field = /** @type {HTMLInputElement} */ (document.getElementById("new-group-name"));
     const name = field.value.trim();
     if (!name) return;
     const made = await ask(`/api/worlds/${state.world.id}/groups`, "POST", { name });

@@ -1,7 +1,6 @@
 // Placing from the kit: a click, a drag that gives the turn, and in an order along a line, in a ring, an arc, a grid. A
 // ghost shows what would stand, and why it may not.
 import Alpine from "/static/js/kernel/alpine.js";
-import { closed, opened } from "/static/js/kernel/layers.js";
 import { ask, reach, say } from "/static/js/kernel/say.js";
 import { addMark, drawOverlay, name as label } from "/static/js/seen/drawn/overlay.js";
 import { metresPerPixel, screenAt } from "/static/js/seen/drawn/plan.js";
@@ -232,13 +231,10 @@ addHand({
   },
 });
 
-// What is in the hand is let go by Escape.
 watch(
   () => [state.place, state.stage],
   () => {
     proposal = null;
-    if (state.stage === "sites" && ours()) opened("kit", () => (state.place = null));
-    else closed("kit");
     drawOverlay();
   },
 );

@@ -3,7 +3,7 @@ import Alpine from "../kernel/alpine.js";
 import "../kernel/forms.js";
 import { ask, asked, say } from "../kernel/say.js";
 import "../kernel/focus.js";
-import { closeDrawers, layer } from "../kernel/layers.js";
+import { closeDrawers, closed, layer, opened } from "../kernel/layers.js";
 import { id } from "../kernel/shapes.js";
 import { meantBy, typing } from "../kernel/shortcuts.js";
 import { waitFor } from "../kernel/waits.js";
@@ -290,12 +290,10 @@ layer(
     state.chosen = null;
   },
 );
-layer(
-  "place",
-  () => state.place !== null,
-  () => {
-    state.place = null;
-  },
+// What is in the hand lies over what was chosen meanwhile: putting it down comes first.
+watch(
+  () => (state.place === null ? "" : `${state.place} ${state.chosen}`),
+  (held) => (held ? opened("place", () => (state.place = null)) : closed("place")),
 );
 layer(
   "past",

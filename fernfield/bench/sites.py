@@ -1,0 +1,236 @@
+"""Things by the ten thousand: spread by rule, chosen, moved, found in the list, and seen in the overlook."""
+
+from __future__ import annotations
+
+import itertools
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from fernfield.bench import Plan, Row, row
+from fernfield.bench.core import land as rough
+from fernfield.core.sites.shipped import SHIPPED
+from fernfield.work.kernel.many import look_at_rows, take_rows
+from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.sites.arranging import Arrange, arrange
+from fernfield.work.sites.rows import THINGS
+from fernfield.work.sites.scatters import Scatter, scattered
+from fernfield.work.studio import Studio
+from fernfield.work.worlds.beginnings import WorldSpec
+
+SIDE = 2_048
+CROWD = 20_000
+MOVED = 500
+SPREAD = 10_000
+SORTS = 8
+
+
+def rows(plan: Plan) -> Iterator[Row]:
+    with tempfile.TemporaryDirectory() as folder:
+        studio = Studio(Path(folder))
+        try:
+            yield _scattered(studio, plan)
+            yield _arranged(studio, plan)
+        finally:
+            studio.close()
+
+
+def _uneven(studio: Studio, side: int, name: str) -> OpenWorld:
+    heights = rough(side + 1)
+    spec = WorldSpec(name=name, width_m=side, depth_m=side, spacing_m=1)
+    return studio.world(studio.create(spec, heights=lambda window: heights[window.inside(spec.grid.window)]))
+
+
+def _scattered(studio: Studio, plan: Plan) -> Row:
+    """Places for 10,000 pieces on land that five conditions are asked of, beside those places in a k-d tree."""
+    world = _uneven(studio, 1_024, "Spread")
+    asked = [
+        {"what": "slope", "to": 80.0, "soft": 5.0},
+        {"what": "elevation", "from": -500.0, "soft": 2.0},
+        {"what": "noise", "from": 0.05, "size_m": 60, "seed": 3},
+        {"what": "facing", "from": 0.0, "to": 359.0},
+        {"what": "water_distance", "from": 0.0},
+    ]
+    kits = [{"kit": kit, "weight": 1} for kit in ("cairn", "barrel", "crate")]
+    rule = Scatter.model_validate(
+        {"name": "Spread", "of": kits, "count": SPREAD, "apart_m": 4, "conditions": asked, "facing": "downhill"}
+    )
+    spots: list[tuple[float, float]] = []
+
+    def ours() -> None:
+        with world.lock:
+            spots[:] = [(one["x"], one["y"]) for one in scattered(world, "spread", rule)[1].things]
+
+    ours()
+    return row(
+        f"{len(spots):,} pieces spread on 1,025² by five conditions, downhill", "their places paired in a k-d tree",
+        "2 s", ours, lambda: cKDTree(spots).query_pairs(8.0, output_type="ndarray"), max(3, plan.runs // 5),
+    )  # fmt: skip
+
+
+def crowded(studio: Studio, count: int, kits: tuple[str, ...]) -> OpenWorld:
+    """A world with so many pieces, of these sorts in turn."""
+    world = _uneven(studio, SIDE, f"Crowd {count}")
+    rng = np.random.default_rng(7)
+    spots = rng.uniform(10, SIDE - 10, (count, 2)).tolist()
+    found = (
+        (f"p{k}", {"sort": "piece", "kit": kit, "name": f"P {k}", "x": x, "y": y, "turn_deg": k % 360})
+        for k, ((x, y), kit) in enumerate(zip(spots, itertools.cycle(kits), strict=False))
+    )
+    take_rows(world, THINGS, look_at_rows(world, THINGS, found))
+    return world
+
+
+def _arranged(studio: Studio, plan: Plan) -> Row:
+    """500 pieces moved and turned as one: it costs by those, not by all there are."""
+    kits = tuple(SHIPPED)[:SORTS]
+    full, bare = crowded(studio, CROWD, kits), crowded(studio, MOVED, kits)
+    keys = [f"p{k}" for k in range(MOVED)]
+    steps = itertools.cycle((1.0, -1.0))
+
+    def moved(world: OpenWorld) -> None:
+        step = next(steps)
+        arrange(world, keys, Arrange(dx_m=step, turn_by_deg=step, about="middle"))
+
+    return row(f"{MOVED} pieces moved and turned about their middle, of {CROWD:,}", f"the same of {MOVED}", "1.5",
+               lambda: moved(full), lambda: moved(bare), max(5, plan.runs // 3))  # fmt: skip
+
+
+TIMED = """
+(names) => {
+  // From an event until what it changed is on the screen: the frame after it, and what that frame drew.
+  window.fern.timed = [];
+  const on = () => {
+    const begin = performance.now();
+    requestAnimationFrame(() => setTimeout(() => window.fern.timed.push((performance.now() - begin) / 1000)));
+  };
+  for (const name of names) addEventListener(name, on, { capture: true });
+  window.fern.untimed = () => names.forEach((name) => removeEventListener(name, on, { capture: true }));
+}
+"""
+PASSED = """
+() => {
+  // Once through all the pieces, and a frame: the least that a search has to do.
+  const begin = performance.now();
+  const words = [];
+  for (const one of fern.each("things")) if (`${one.name} ${one.kit}`.includes("no such")) words.push(one);
+  return new Promise((done) => requestAnimationFrame(() => setTimeout(() => done((performance.now() - begin) / 1000))));
+}
+"""
+TIMES = 30
+
+
+def in_browser(browser: Any, data: Path) -> Iterator[Row]:
+    """20,000 pieces on the page: chosen by a box, 500 of them dragged, found as one types, and the overlook."""
+    from fernfield.bench.browser import AT_HOME, ROUND, server, settled
+
+    studio = Studio(data)
+    kits = tuple(SHIPPED)[:SORTS]
+    full, bare = (crowded(studio, count, kits).id for count in (CROWD, 0))
+    studio.close()
+    with server("serve", data) as url:
+
+        def opened(world: str) -> Any:
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.add_init_script(AT_HOME)
+            page.goto(f"{url}/worlds/{world}")
+            page.wait_for_selector("#bench[data-shows]")
+            page.keyboard.press("6")
+            page.wait_for_selector("#bench[data-shows=sites]")
+            settled(page)
+            return page
+
+        page = opened(full)
+        passed = sorted(page.evaluate(PASSED) for _ in range(TIMES))
+        yield _row(f"a box chooses among {CROWD:,} pieces, to the frame", _boxed(page), passed, 0.5, "20 ms")
+        still, held = _dragged(page)
+        words = "the pointer moved over them with nothing in the hand"
+        yield _row(f"{MOVED} of {CROWD:,} dragged on the plan, to drawn pixels", held, still, 0.95, "60 ms", words)
+        yield _row(f"a letter typed into the list of {CROWD:,}, to the frame", _typed(page), passed, 0.95, "100 ms")
+        page.close()
+        frames = []
+        for world in (full, bare):
+            page = opened(world)
+            page.evaluate("fern.state.show.detail = 'low'; fern.state.view = 'overlook'")
+            settled(page)
+            page.evaluate(ROUND)
+            frames.append(page.evaluate(ROUND))
+            page.close()
+        words = f"a frame of the overlook over {CROWD:,} pieces, software rendering"
+        yield Row(words, "the same land without any", frames[0], frames[1], frames[0] / frames[1], "1.5")
+
+
+def _row(
+    words: str, ours: list[float], theirs: list[float], part: float, aim: str, against: str = "once through all of them"
+) -> Row:
+    one, other = (times[int(part * len(times))] for times in (ours, theirs))
+    return Row(f"{words}, p{part * 100:.0f}", against, one, other, one / other, aim)
+
+
+def _timed(page: Any, *names: str) -> None:
+    page.evaluate(TIMED, list(names))
+
+
+def _taken(page: Any) -> list[float]:
+    page.wait_for_timeout(200)
+    page.evaluate("fern.untimed()")
+    return sorted(page.evaluate("fern.timed"))
+
+
+def _boxed(page: Any) -> list[float]:
+    """The second corner of a box over part of the land; what is slow of a press is its down or its up."""
+    out = []
+    for number in range(TIMES // 3):
+        page.keyboard.press("b")
+        page.mouse.click(560 + number, 300)
+        _timed(page, "pointerdown", "pointerup")
+        page.mouse.click(760 + number, 420)
+        out.append(_taken(page)[-1])
+    return sorted(out)
+
+
+def _dragged(page: Any) -> tuple[list[float], list[float]]:
+    page.evaluate(
+        f"""() => {{ const keys = [];
+        for (const one of fern.each('things')) if (keys.length < {MOVED}) keys.push(one.key);
+        fern.choice.keys = keys; fern.state.chosen = `things/${{keys.at(-1)}}`; }}"""
+    )
+    page.wait_for_timeout(500)
+    moves: list[list[float]] = []
+    x, y = page.evaluate(
+        """() => { const box = document.querySelector('#flat').getBoundingClientRect();
+        const inside = fern.choice.keys.map((key) => fern.row('things', key)).map((one) => fern.screenAt(one.x, one.y))
+          .find(([px, py]) => px > 150 && py > 150 && px < box.width - 250 && py < box.height - 150);
+        return [inside[0] + box.left, inside[1] + box.top]; }"""
+    )
+    for held in (False, True):
+        page.mouse.move(x, y)
+        if held:
+            page.mouse.down()
+        _timed(page, "pointermove")
+        for step in range(TIMES * 2):
+            page.mouse.move(x + 8 + step * 2, y + step)
+            page.wait_for_timeout(30)
+        moves.append(_taken(page))
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    return moves[0], moves[1]
+
+
+def _typed(page: Any) -> list[float]:
+    page.get_by_role("tab", name="Placed").click()
+    field = page.locator("#list-find")
+    out: list[float] = []
+    for word in ("p 12", "crate", "barn"):
+        field.fill("")
+        field.focus()
+        _timed(page, "input")
+        for letter in word:
+            page.keyboard.press("Space" if letter == " " else letter)
+            page.wait_for_timeout(150)
+        out += _taken(page)
+    return sorted(out)

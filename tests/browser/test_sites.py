@@ -1,0 +1,163 @@
+"""Sites by hand: the library, placing, choosing many, arranging them, scatters, and what is seen of it in 3D."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.driving import frames, until
+from tests.browser.small import SmallTable
+from tests.browser.table import Table
+
+
+def things(table: Table) -> list[dict[str, Any]]:
+    return list(table.server.get(f"/api/worlds/{table.world}/things"))
+
+
+def test_the_kit_is_found_seen_placed_and_said_no_to(small: SmallTable) -> None:
+    table, page = small, small.page
+    table.open("sites")
+    before = len(things(table))
+    page.locator("#kit-find").fill("stone farm")
+    expect(page.locator(".kit-line [data-kit]")).to_have_count(3)
+    # Each is drawn: its canvas has ink, and another picture once it turns.
+    barn = page.locator("canvas[data-kit=stone_barn]")
+    expect(barn).to_have_attribute("data-drawn", "stone_barn")
+    ink = "key => document.querySelector(`canvas[data-kit=${key}]`).toDataURL()"
+    still = page.evaluate(ink, "stone_barn")
+    page.locator("[data-place=stone_barn]").hover()
+    until(page, f"([key, was]) => ({ink})(key) !== was", arg=["stone_barn", still])
+    page.locator("[data-like=stone_barn]").click()
+    page.locator("#kit-find").fill("")
+    expect(page.locator(".kit-line [data-kit]").first).to_have_attribute("data-kit", "stone_barn")
+    page.locator("[data-like=stone_barn]").click()
+    # A click places; a drag gives the turn; where another stands it says why not.
+    page.locator("[data-place=cairn]").click()
+    revision = table.revision()
+    page.mouse.click(*table.at(30, 80))
+    table.kept(revision)
+    px, py = table.at(50, 80)
+    page.mouse.move(px, py)
+    page.mouse.down()
+    page.mouse.move(px + 80, py, steps=4)
+    page.mouse.up()
+    table.kept(revision + 1)
+    new = sorted(things(table), key=lambda one: one["name"])[:2]
+    assert [one["name"] for one in new] == ["Cairn 1", "Cairn 2"]
+    assert new[1]["turn_deg"] == pytest.approx(90, abs=2)
+    page.mouse.click(*table.at(100, 40))
+    expect(page.locator(".toast-body").filter(has_text="would stand in Stone barn 1")).to_be_visible()
+    assert len(things(table)) == before + 2
+    page.keyboard.press("Escape")
+    assert page.evaluate("fern.state.place") is None
+    for _ in range(2):
+        revision = table.revision()
+        page.keyboard.press("Control+z")
+        table.kept(revision)
+
+
+def test_many_are_chosen_moved_turned_copied_and_grouped(small: SmallTable) -> None:
+    table, page = small, small.page
+    table.open("sites")
+    base = f"/api/worlds/{table.world}/things"
+    revision = table.revision()
+    table.server.send(
+        f"{base}/lay?take=all",
+        {
+            "of": [{"kit": "hurdle"}],
+            "by": "grid",
+            "x": 40,
+            "y": 75,
+            "across": 4,
+            "deep": 2,
+            "step_x_m": 6,
+            "step_y_m": 8,
+        },
+    )
+    until(page, "fern.rows('things').filter(one => one.kit === 'hurdle').length === 8")
+    page.mouse.click(*table.at(180, 90))
+    page.keyboard.press("b")
+    for corner in ((28, 65), (52, 85)):
+        page.mouse.click(*table.at(*corner))
+    expect(page.locator("#chosen-words")).to_contain_text("8: 8 Hurdle")
+    # Dragged by one of them all go along.
+    page.mouse.move(*table.at(31, 71))
+    page.mouse.down()
+    page.mouse.move(*table.at(41, 76), steps=5)
+    page.mouse.up()
+    table.kept(revision + 1)
+    hurdles = [one for one in things(table) if one["kit"] == "hurdle"]
+    assert min(one["x"] for one in hurdles) == pytest.approx(41, abs=1)
+    assert max(one["x"] for one in hurdles) - min(one["x"] for one in hurdles) == pytest.approx(18, abs=0.01)
+    page.get_by_role("button", name="Move, turn, size, copy").click()
+    page.locator("#arrange-turn_by_deg").fill("90")
+    page.locator("#arrange-about").select_option("last")
+    page.get_by_role("button", name="Change what is chosen").click()
+    table.kept(revision + 2)
+    assert {round(one["turn_deg"]) for one in things(table) if one["kit"] == "hurdle"} == {90}
+    page.locator("#arrange-dy_m").fill("-30")
+    page.locator("#arrange-copied").check()
+    page.get_by_role("button", name="Change what is chosen").click()
+    table.kept(revision + 3)
+    assert sum(one["kit"] == "hurdle" for one in things(table)) == 16
+    expect(page.locator("#chosen-words")).to_contain_text("8: 8 Hurdle")
+    page.get_by_role("button", name="Belongs to").click()
+    page.locator("#new-group-name").fill("Pen")
+    page.get_by_role("button", name="Group", exact=True).click()
+    until(page, "fern.rows('things').filter(one => one.group).length === 8")
+    table.tab("Placed")
+    expect(page.locator("[data-group]")).to_contain_text("Pen")
+    page.locator("#list-find").fill("hurdle pen")
+    expect(page.locator(".placed-list [data-thing]")).to_have_count(8)
+    page.locator("[data-choose=listed]").click()
+    page.keyboard.press("Delete")
+    until(page, "fern.rows('things').filter(one => one.kit === 'hurdle').length === 8")
+    while table.revision() > revision and any(one["kit"] == "hurdle" for one in things(table)):
+        at = table.revision()
+        page.keyboard.press("Control+z")
+        table.kept(at)
+    while any(one["kit"] == "hurdle" for one in things(table)):
+        table.server.send(f"/api/worlds/{table.world}/undo")
+
+
+def test_a_scatter_is_looked_at_rolled_and_kept(small: SmallTable) -> None:
+    table, page = small, small.page
+    table.open("sites")
+    table.tab("Rules")
+    page.locator("[data-scatter-act=add]").click()
+    page.locator("[data-scatter-act=look]").click()
+    expect(page.locator("#scatter-words")).to_have_text("20 of 20 find a place.")
+    page.locator("[data-scatter-act=roll]").click()
+    expect(page.locator("#scatter-words")).to_contain_text("with the seed")
+    page.locator("[data-scatter-act=keep]").click()
+    expect(page.locator("#scatter-words")).to_have_text("20 stand by it.")
+    page.locator("#scatter-how").click()
+    page.locator("#scatter-count").fill("12")
+    page.get_by_role("button", name="Set the scatter").click()
+    until(page, "fern.rows('scatters')[0].count === 12")
+    page.locator("[data-scatter-act=keep]").click()
+    expect(page.locator("#scatter-words")).to_have_text("12 stand by it.")
+    for _ in range(6):
+        if not table.server.get(f"/api/worlds/{table.world}/scatters"):
+            break
+        table.server.send(f"/api/worlds/{table.world}/undo")
+
+
+def test_pieces_stand_in_the_overlook_in_few_calls(small: SmallTable) -> None:
+    table, page = small, small.page
+    table.open("sites")
+    page.evaluate("fern.state.show.detail = 'low'")
+    page.get_by_role("button", name="Overlook", exact=True).click()
+    until(page, "fern.overlook && fern.overlook.parts.placed.alike.some(one => one.meshes.some(Boolean))")
+    until(page, "fern.overlook.parts.placed.group.children.some(mesh => mesh.visible && mesh.count > 0)")
+    foot = """() => { const { placed, land } = fern.overlook.parts;
+      const all = placed.alike.flatMap(one => one.ones.map((thing, i) => [thing, one.places, i]));
+      const barn = all.find(([one]) => one.row.kit === "stone_barn");
+      return [barn[1][barn[2] * 16 + 13], land.heightAt(barn[0].row.x, barn[0].row.y)]; }"""
+    z, ground = page.evaluate(foot)
+    assert z == pytest.approx(ground, abs=0.01)
+    frames(page, 2)
+    assert page.evaluate("fern.overlook.parts.renderer.info.render.calls") < 60
+    page.get_by_role("button", name="Plan", exact=True).click()
