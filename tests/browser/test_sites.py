@@ -160,4 +160,9 @@ def test_pieces_stand_in_the_overlook_in_few_calls(small: SmallTable) -> None:
     assert z == pytest.approx(ground, abs=0.01)
     frames(page, 2)
     assert page.evaluate("fern.overlook.parts.renderer.info.render.calls") < 60
+    # From far away the barn is a point of its colour, and no body is left but that of the start.
+    far = """() => { const { placed, land } = fern.overlook.parts;
+      placed.stand(land, placed.eye.clone().set(0, 5000, 0));
+      return [placed.far.geometry.drawRange.count, placed.group.children.filter(mesh => mesh.visible).length]; }"""
+    assert page.evaluate(far) == [1, 1]
     page.get_by_role("button", name="Plan", exact=True).click()

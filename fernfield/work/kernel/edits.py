@@ -28,6 +28,7 @@ class Planned:
         self._world = world
         self._own: dict[str, dict[str, Row | None]] = {}
         self._marked: dict[tuple[str, str], list[str]] = {}
+        self._more: dict[str, int] = {}
 
     def get(self, collection: Collection[R], key: str) -> R | None:
         own = self._own.get(collection.name, {})
@@ -75,8 +76,7 @@ class Planned:
         return [(key, row) for key, row in pairs if isinstance(row, collection.model)]
 
     def count(self, collection: Collection[Any]) -> int:
-        rows, own = self._world.rows[collection.name], self._own.get(collection.name, {})
-        return len(rows) + sum((row is not None) - (key in rows) for key, row in own.items())
+        return len(self._world.rows[collection.name]) + self._more.get(collection.name, 0)
 
     def grid(self, tract_id: str) -> Grid:
         return self._world.tract(tract_id).grid
@@ -87,7 +87,10 @@ class Planned:
     def take(self, moves: Moves) -> None:
         """What an edit came to is there for those after it."""
         for (collection, key), row in moves.items():
-            self._own.setdefault(collection, {})[key] = row
+            own = self._own.setdefault(collection, {})
+            was = own[key] if key in own else self._world.rows[collection].get(key)
+            self._more[collection] = self._more.get(collection, 0) + (row is not None) - (was is not None)
+            own[key] = row
 
     @property
     def moves(self) -> Moves:

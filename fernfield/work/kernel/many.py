@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import islice
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, ValidationError
@@ -99,8 +100,13 @@ def look_at_rows(
     world: OpenWorld, collection: Collection[Any], rows: Iterable[tuple[str | None, Mapping[str, Any]]],
     told: Iterable[str] = (),
 ) -> Looked:  # fmt: skip
-    """What rows of a file come to. told : fields that are told of rows: what is no field of them is left aside."""
+    """What rows of a file come to. told : fields that are told of rows: what is no field of them is left aside. Raises
+    InvalidInput for more rows than a world can hold, before anything is looked at."""
     found, aside = Looked(), set(told) - set(collection.fields)
+    rows = list(islice(rows, collection.most + 1))
+    if len(rows) > collection.most:
+        most = f"{collection.most:,} {collection.name}"
+        raise InvalidInput(f"a world holds at most {most}; the file has more rows than that", "file")
     with world.lock:
         look = Planned(world)
         for number, (key, fields) in enumerate(rows):

@@ -8,7 +8,7 @@ import { addHand } from "/static/js/seen/hands/hand.js";
 import { drawOutline, within } from "/static/js/seen/hands/outline.js";
 import { each, expect, row, rows, settle } from "/static/js/seen/rows.js";
 import { actions, inShown, state, watch } from "/static/js/seen/state.js";
-import { entryOf, kit } from "./kit.js";
+import { drawnEntry, entryOf, kit } from "./kit.js";
 import { handle, holding, isHidden, placeOf, turningPoint } from "./marks.js";
 
 /** @typedef {import("/static/js/seen/rows.js").Row} Row */
@@ -32,13 +32,23 @@ export const choice = Alpine.reactive({
 });
 const CHOSEN = "things/";
 window.fern.choice = choice;
-/** What is chosen as rows; what has gone is left out. @returns {Row[]} */
-export const chosenRows = () => /** @type {Row[]} */ (choice.keys.map((key) => row("things", key)).filter(Boolean));
+/** What is chosen as rows, and of which choice and which rows that is. */
+const known = { keys: /** @type {string[]} */ ([]), at: -1, rows: /** @type {Row[]} */ ([]) };
+/** What is chosen as rows; what has gone is left out. Many ask, of as many as there are. @returns {readonly Row[]} */
+export function chosenRows() {
+  const keys = Alpine.raw(choice.keys);
+  if (known.keys !== keys || known.at !== state.at.things) {
+    const some = keys.map((key) => row("things", key)).filter(Boolean);
+    Object.assign(known, { keys, at: state.at.things, rows: some });
+  }
+  return known.rows;
+}
 
 /** Choose these and no others. @param {string[]} keys */
 export function choose(keys) {
   choice.keys = keys.slice(0, MOST);
-  holding.keys = new Set(choice.keys);
+  holding.keys = new Set(keys.slice(0, MOST));
+  holding.turns += 1;
   const last = choice.keys.at(-1);
   state.chosen = last ? CHOSEN + last : null;
   drawOverlay();
@@ -46,7 +56,7 @@ export function choose(keys) {
 
 /** Add to what is chosen, take from it, or choose anew. @param {string[]} keys @param {string} [adds] @param {boolean} [told] */
 export function pick(keys, adds = choice.adds, told = true) {
-  const now = new Set(adds === "new" ? [] : choice.keys);
+  const now = new Set(adds === "new" ? [] : Alpine.raw(choice.keys));
   for (const key of keys) {
     // The one that is chosen again is the last one.
     now.delete(key);
@@ -65,20 +75,21 @@ watch(
     const [name, key] = (state.chosen || "/").split("/");
     const own = name === "things" ? key : "";
     // One that was just placed is told of a moment later: it has not gone.
-    for (const one of choice.keys) if (row("things", one)) seen.add(one);
-    const there = choice.keys.filter((one) => row("things", one) || !seen.has(one));
+    const keys = Alpine.raw(choice.keys);
+    for (const one of keys) if (row("things", one)) seen.add(one);
+    const there = keys.filter((one) => row("things", one) || !seen.has(one));
     if (own && there.at(-1) !== own) choose([own]);
-    else if (!own && choice.keys.length && name !== "things") choose([]);
-    else if (there.length !== choice.keys.length) choose(there);
+    else if (!own && keys.length && name !== "things") choose([]);
+    else if (there.length !== keys.length) choose(there);
   },
 );
 
-/** The middle of the box around what is chosen. @param {Row[]} some */
+/** The middle of the box around what is chosen. @param {readonly Row[]} some */
 function middleOf(some) {
   const [xs, ys] = [some.map((one) => one.x), some.map((one) => one.y)];
   return { x: (Math.min(...xs) + Math.max(...xs)) / 2, y: (Math.min(...ys) + Math.max(...ys)) / 2 };
 }
-/** The point that all is turned about. @param {Row[]} some @returns {{x: number, y: number} | null} */
+/** The point that all is turned about. @param {readonly Row[]} some @returns {{x: number, y: number} | null} */
 function aboutOf(some) {
   if (!some.length) return null;
   const last = some[some.length - 1];
@@ -117,7 +128,7 @@ window.addEventListener(
 function awayFrom(thing, px, py) {
   const [x, y] = screenAt(thing.x, thing.y);
   const away = Math.hypot(px - x, py - y);
-  const entry = entryOf(thing.kit);
+  const entry = drawnEntry(thing.kit);
   const reach = entry ? (Math.min(entry.width, entry.depth) / 2) * (thing.size ?? 1) : 0;
   return Math.max(0, away - Math.min(reach / metresPerPixel(), 60));
 }
@@ -258,26 +269,43 @@ function chooseIn(sort) {
 actions["choose-box"] = () => chooseIn("box");
 actions["drop-things"] = () => change({ drop: true });
 
-/** The lines of the list: what is found, sorted. @returns {Row[]} */
+/** What is said of a thing that may be sought. @param {Row} thing */
+function wordsOf(thing) {
+  const entry = drawnEntry(thing.kit);
+  const group = thing.group ? row("groups", thing.group)?.name : "";
+  const team = thing.team ? `team ${thing.team}` : "";
+  return [thing.name, entry?.label, ...(entry?.tags ?? []), thing.sort, team, group].join(" ").toLowerCase();
+}
+/** @type {Record<string, ((thing: Row) => string) | undefined>} */
+const SORTS = {
+  name: (one) => one.name,
+  kind: (one) => `${sortOf(one)} ${one.name}`,
+  team: (one) => `${one.team ?? 9} ${one.name}`,
+};
+/** All things in their order with their words, of the rows as they were; and those that were found of them. */
+const list = {
+  of: "",
+  all: /** @type {{thing: Row, words: string}[]} */ ([]),
+  find: "",
+  found: /** @type {Row[]} */ ([]),
+};
+/** The lines of the list: what is found, sorted. Made while the list is seen. @returns {Row[]} */
 function listed() {
-  void state.at.things;
-  const words = choice.find.toLowerCase().split(/\s+/).filter(Boolean);
-  const told = (/** @type {Row} */ thing) =>
-    `${thing.name} ${entryOf(thing.kit)?.label ?? ""} ${(entryOf(thing.kit)?.tags ?? []).join(" ")} ${thing.sort} ${thing.team ? `team ${thing.team}` : ""} ${thing.group ? (row("groups", thing.group)?.name ?? "") : ""}`.toLowerCase();
-  const some = [];
-  for (const thing of each("things"))
-    if (!words.length || words.every((word) => told(thing).includes(word))) some.push(thing);
-  const by = {
-    name: (/** @type {Row} */ one) => one.name,
-    kind: (/** @type {Row} */ one) => `${sortOf(one)} ${one.name}`,
-    team: (/** @type {Row} */ one) => `${one.team ?? 9} ${one.name}`,
-  }[choice.sort];
-  if (by) {
-    const keys = new Map(some.map((one) => [one.key, by(one)]));
+  const of = [state.at.things, state.at.groups, kit.turns, choice.sort].join(" ");
+  const find = choice.find.toLowerCase();
+  if (state.stage !== "sites" || state.tabs.sites !== "list") return [];
+  if (list.of !== of) {
+    const by = SORTS[choice.sort];
     const order = new Intl.Collator("en", { numeric: true }).compare;
-    some.sort((a, b) => order(keys.get(a.key) ?? "", keys.get(b.key) ?? ""));
+    const all = [...each("things")].map((thing) => ({ thing, words: wordsOf(thing), by: by?.(thing) ?? "" }));
+    Object.assign(list, { of, all: by ? all.sort((a, b) => order(a.by, b.by)) : all, find: null });
   }
-  return some;
+  if (list.find !== find) {
+    const words = find.split(/\s+/).filter(Boolean);
+    const found = list.all.filter((one) => words.every((word) => one.words.includes(word)));
+    Object.assign(list, { find, found: found.map((one) => one.thing) });
+  }
+  return list.found;
 }
 actions["choose-listed"] = () =>
   pick(
@@ -519,7 +547,8 @@ Alpine.data("placedList", () => ({
     return choice.find;
   },
   get lines() {
-    const chosen = new Set(choice.keys);
+    void choice.keys;
+    const chosen = holding.keys;
     return listed()
       .slice(0, MOST_LISTED)
       .map((thing) => ({
@@ -541,7 +570,10 @@ Alpine.data("placedList", () => ({
     return Math.max(0, listed().length - MOST_LISTED);
   },
   get all() {
-    return rows("things").length;
+    void state.at.things;
+    let count = 0;
+    for (const _ of each("things")) count += 1;
+    return count;
   },
   get groups() {
     void state.at.things;

@@ -2,7 +2,7 @@
 import Alpine from "/static/js/kernel/alpine.js";
 import { ask, reach } from "/static/js/kernel/say.js";
 import { paintModel, paintPerson, PERSON_M } from "/static/js/seen/drawn/model.js";
-import { fetchRows, rows } from "/static/js/seen/rows.js";
+import { fetchRows, row, rows } from "/static/js/seen/rows.js";
 import { boot, state, watch } from "/static/js/seen/state.js";
 
 /** @typedef {import("/static/js/types.js").Answers["EntryTold"]} Entry */
@@ -20,11 +20,15 @@ export const kit = Alpine.reactive({
   folder: "",
   liked: /** @type {string[]} */ (kept.liked ?? []),
   last: /** @type {string[]} */ (kept.last ?? []),
+  /** Counts up whenever the kit is another. */
+  turns: 0,
 });
 const keepKit = () => localStorage.setItem("fern.kit", JSON.stringify({ liked: kit.liked, last: kit.last }));
 
 /** @param {string | null | undefined} key @returns {Entry | undefined} */
 export const entryOf = (key) => kit.all[key ?? ""];
+/** The same for what goes through thousands: nothing is asked again when the kit changes. @param {string | null | undefined} key @returns {Entry | undefined} */
+export const drawnEntry = (key) => Alpine.raw(Alpine.raw(kit).all)[key ?? ""];
 
 // What people made of the kit comes and goes with revisions; so does how placed assemblies are told.
 watch(
@@ -32,6 +36,7 @@ watch(
   async () => {
     const found = await ask(`${base}/kit`);
     if (found) kit.all = Object.fromEntries(found.map((/** @type {Entry} */ one) => [one.key, one]));
+    kit.turns += 1;
     await fetchRows("things");
   },
 );
@@ -97,11 +102,51 @@ export function shapePath(key, { detail = 2, look = null, tint = null } = {}) {
   return `${base}/kit/${key}/shape?${query}`;
 }
 
+/** What is painted: its size, and its triangles. @typedef {{entry: {width: number, depth: number, height: number}, corners: Float32Array}} Model */
+
+/** How an entry looks, or the first way of an assembly. @param {string} key with a + before that of an assembly @param {{look?: string | null, tint?: string | null}} [how] @returns {Promise<Model | null>} */
+async function modelOf(key, how) {
+  if (!key.startsWith("+")) {
+    const [entry, corners] = [entryOf(key), await shapeOf(shapePath(key, { detail: 1, ...how }))];
+    return entry && corners ? { entry, corners } : null;
+  }
+  /** @type {any[]} */
+  const members = row("assemblies", key.slice(1))?.ways[0].members ?? [];
+  const parts = await Promise.all(
+    members.map(({ kit, look, tint }) => shapeOf(shapePath(kit, { detail: 0, look, tint }))),
+  );
+  const own = members.map((one, k) => ({ one, corners: parts[k] ?? new Float32Array() }));
+  const corners = new Float32Array(own.reduce((sum, part) => sum + part.corners.length, 0));
+  const [low, high] = [
+    [Infinity, Infinity, 0],
+    [-Infinity, -Infinity, 0],
+  ];
+  let at = 0;
+  for (const { one, corners: from } of own) {
+    const angle = (one.turn_deg * Math.PI) / 180;
+    const [cos, sin] = [Math.cos(angle), Math.sin(angle)];
+    for (let i = 0; i < from.length; i += CORNER, at += CORNER) {
+      const [x, y, z, east, north] = from.subarray(i, i + 5);
+      corners.set(from.subarray(i, i + CORNER), at);
+      corners.set([one.x + (x * cos + y * sin) * one.size, one.y + (y * cos - x * sin) * one.size], at);
+      corners.set([one.over_m + z * one.size, east * cos + north * sin, north * cos - east * sin], at + 2);
+      for (const k of [0, 1, 2]) {
+        low[k] = Math.min(low[k], corners[at + k]);
+        high[k] = Math.max(high[k], corners[at + k]);
+      }
+    }
+  }
+  // About its middle.
+  for (let i = 0; i < corners.length; i += CORNER) for (const k of [0, 1]) corners[i + k] -= (low[k] + high[k]) / 2;
+  const [width, depth, height] = high.map((most, k) => most - low[k]);
+  return corners.length ? { entry: { width, depth, height }, corners } : null;
+}
+
 const THREE_QUARTERS = 0.62;
 const ABOVE = 0.42;
 
-/** Draw an entry into a canvas, turned, beside a person where there is room. @param {HTMLCanvasElement} canvas @param {Entry} entry @param {Float32Array} corners @param {number} turn */
-function paint(canvas, entry, corners, turn) {
+/** Draw an entry into a canvas, turned, beside a person where there is room. @param {HTMLCanvasElement} canvas @param {Model} model @param {number} turn */
+function paint(canvas, { entry, corners }, turn) {
   const pen = canvas.getContext("2d");
   if (!pen) return;
   const ratio = window.devicePixelRatio || 1;
@@ -118,7 +163,7 @@ function paint(canvas, entry, corners, turn) {
   paintPerson(pen, Math.min(middle + (round / 2 + 0.7) * scale, width - 3), ground + 2, scale);
 }
 
-/** @type {Map<HTMLCanvasElement, {entry: Entry, corners: Float32Array, turn: number}>} */
+/** @type {Map<HTMLCanvasElement, {model: Model, turn: number}>} */
 const turning = new Map();
 let frame = 0;
 let before = 0;
@@ -135,22 +180,20 @@ function turnAll(now) {
       continue;
     }
     one.turn += step * 1.1;
-    paint(canvas, one.entry, one.corners, one.turn);
+    paint(canvas, one.model, one.turn);
   }
   if (turning.size) frame = requestAnimationFrame(turnAll);
 }
 
 /** Show an entry in a canvas. @param {HTMLCanvasElement} canvas @param {string} key @param {{look?: string | null, tint?: string | null}} [how] */
 export async function showModel(canvas, key, how) {
-  const entry = entryOf(key);
-  if (!entry) return;
-  const path = shapePath(key, { detail: 1, ...how });
-  canvas.dataset.shows = path;
-  const corners = await shapeOf(path);
-  if (!corners || canvas.dataset.shows !== path) return;
+  const shows = JSON.stringify([key, how]);
+  canvas.dataset.shows = shows;
+  const model = await modelOf(key, how);
+  if (!model || canvas.dataset.shows !== shows) return;
   const own = turning.get(canvas);
-  if (own) Object.assign(own, { entry, corners });
-  else paint(canvas, entry, corners, THREE_QUARTERS);
+  if (own) own.model = model;
+  else paint(canvas, model, THREE_QUARTERS);
   canvas.dataset.drawn = key;
 }
 
@@ -158,16 +201,15 @@ export async function showModel(canvas, key, how) {
 export async function turnModel(canvas, on) {
   const key = canvas?.dataset.kit;
   if (!canvas || !key) return;
-  const entry = entryOf(key);
-  const corners = await shapeOf(canvas.dataset.shows || shapePath(key, { detail: 1 }));
-  if (!entry || !corners) return;
+  const model = await modelOf(key);
+  if (!model) return;
   if (on && !still.matches) {
-    turning.set(canvas, { entry, corners, turn: turning.get(canvas)?.turn ?? THREE_QUARTERS });
+    turning.set(canvas, { model, turn: turning.get(canvas)?.turn ?? THREE_QUARTERS });
     before = performance.now();
     frame ||= requestAnimationFrame(turnAll);
   } else {
     turning.delete(canvas);
-    paint(canvas, entry, corners, THREE_QUARTERS);
+    paint(canvas, model, THREE_QUARTERS);
   }
 }
 
@@ -214,6 +256,7 @@ Alpine.data("kit", () => ({
       .map((one) => ({
         key: one.key,
         place: `+${one.key}`,
+        model: `+${one.key}/${JSON.stringify(one.ways[0].members)}`,
         label: one.name,
         words: `${one.ways[0].members.length} pieces${one.ways.length > 1 ? `, ${one.ways.length} ways` : ""}`,
       }));

@@ -1,9 +1,9 @@
 // Pieces, assemblies and starts on the plan: their true outlines in their colours, the team's mark, what is chosen.
-import { addMark, HANDLE, inView, name } from "/static/js/seen/drawn/overlay.js";
+import { addMark, addStill, drawOverlay, HANDLE, inView, name } from "/static/js/seen/drawn/overlay.js";
 import { metresPerPixel, screenAt } from "/static/js/seen/drawn/plan.js";
 import { each, row as rowOf } from "/static/js/seen/rows.js";
 import { boot, state } from "/static/js/seen/state.js";
-import { entryOf } from "./kit.js";
+import { drawnEntry, kit } from "./kit.js";
 
 /** @typedef {import("/static/js/seen/rows.js").Row} Row */
 /** @typedef {import("./kit.js").Entry} Entry */
@@ -16,14 +16,22 @@ const DOT_PX = 5;
 /** What is chosen, and how it is moved and turned while the hand has hold of it. Set by the choosing. */
 export const holding = {
   /** @type {Set<string>} */ keys: new Set(),
+  /** Counts up whenever others are chosen. */
+  turns: 0,
   dx: 0,
   dy: 0,
   turn: 0,
   /** @type {{x: number, y: number} | null} */ about: null,
   each: false,
 };
-/** What a round leaves out: drawn faintly. @type {Set<string>} */
-export const leftOut = new Set();
+/** What a round leaves out: drawn faintly. */
+const round = { out: /** @type {Set<string>} */ (new Set()), turns: 0 };
+/** @param {string[]} keys */
+export function leaveOut(keys) {
+  round.out = new Set(keys);
+  round.turns += 1;
+  drawOverlay();
+}
 
 /** Where a row is drawn, and how it is turned, with what the hand does to it. @param {Row} thing */
 export function placeOf(thing) {
@@ -86,14 +94,16 @@ export function drawParts(context, parts, { x, y, turn }, tint = null) {
   const angle = (turn * Math.PI) / 180;
   const [cos, sin] = [Math.cos(angle), Math.sin(angle)];
   for (const part of parts) {
-    const entry = entryOf(part.kit);
+    const entry = drawnEntry(part.kit);
     if (!entry) continue;
     const [px, py] = [x + part.right * cos + part.ahead * sin, y - part.right * sin + part.ahead * cos];
     context.fillStyle = tint ?? entry.colour;
     if ((Math.max(entry.width, entry.depth) * part.size) / metresPerPixel() < DOT_PX) {
       const [sx, sy] = screenAt(px, py);
-      context.fillRect(sx - 2, sy - 2, 4, 4);
-      context.strokeRect(sx - 2, sy - 2, 4, 4);
+      context.fillStyle = context.strokeStyle;
+      context.fillRect(sx - 2.5, sy - 2.5, 5, 5);
+      context.fillStyle = tint ?? entry.colour;
+      context.fillRect(sx - 1.6, sy - 1.6, 3.2, 3.2);
       continue;
     }
     outline(context, entry, px, py, turn + part.turn, part.size);
@@ -193,7 +203,7 @@ function start(context, thing, chosen) {
   context.stroke();
   mark(context, team?.mark || "dot", team?.colour || "#56605a");
   context.restore();
-  name(thing.name, x + 12, y + 24);
+  name(thing.name, x + 12, y + 24, context);
 }
 
 /** @param {CanvasRenderingContext2D} context @param {Row} thing @param {boolean} chosen */
@@ -210,10 +220,10 @@ function piece(context, thing, chosen) {
     mark(context, team.mark, team.colour);
     context.restore();
   }
-  if (thing.locked && chosen) name("locked", x + 10, y + 32);
+  if (thing.locked && chosen) name("locked", x + 10, y + 32, context);
   const alone = chosen && holding.keys.size === 1;
-  if (alone || (!chosen && thing.resource && metresPerPixel() < 3) || metresPerPixel() < 0.35)
-    name(thing.name, x + 10, y + 18);
+  if (alone || (!chosen && thing.resource && !thing.scatter && metresPerPixel() < 3) || metresPerPixel() < 0.35)
+    name(thing.name, x + 10, y + 18, context);
 }
 
 /** The handle that turns what is chosen, from the point that it is turned about. @param {CanvasRenderingContext2D} context @param {{x: number, y: number}} about @param {number} turn in degrees */
@@ -250,21 +260,41 @@ export function turningPoint(context, about) {
   context.stroke();
 }
 
-addMark((context) => {
-  const chosen = state.stage === "sites" ? holding.keys : new Set();
+/** Draw things, the starts over the others. @param {CanvasRenderingContext2D} context @param {Iterable<Row>} some @param {boolean} chosen */
+function things(context, some, chosen) {
   const starts = [];
-  for (const thing of each("things")) {
+  for (const thing of some) {
     if (isHidden(thing) || !inView(thing)) continue;
     if (thing.sort === "start") {
       starts.push(thing);
       continue;
     }
-    context.globalAlpha = leftOut.has(thing.key) ? 0.3 : 1;
-    piece(context, thing, chosen.has(thing.key));
+    context.globalAlpha = round.out.has(thing.key) ? 0.3 : 1;
+    piece(context, thing, chosen);
   }
   for (const thing of starts) {
-    context.globalAlpha = leftOut.has(thing.key) ? 0.3 : 1;
-    start(context, thing, chosen.has(thing.key));
+    context.globalAlpha = round.out.has(thing.key) ? 0.3 : 1;
+    start(context, thing, chosen);
   }
   context.globalAlpha = 1;
-});
+}
+const chosen = () => (state.stage === "sites" ? holding.keys : NONE);
+/** @type {Set<string>} */
+const NONE = new Set();
+/** Whether the hand has moved what is chosen, which is then drawn apart from the others: 500 among 20,000. */
+const isMoved = () => Boolean(holding.dx || holding.dy || holding.turn);
+function* others() {
+  const apart = isMoved() ? chosen() : NONE;
+  for (const thing of each("things")) if (!apart.has(thing.key)) yield thing;
+}
+function* own() {
+  for (const key of chosen()) {
+    const thing = rowOf("things", key);
+    if (thing) yield thing;
+  }
+}
+addStill(
+  () => [state.at.things, state.at.groups, kit.turns, round.turns, isMoved() ? holding.turns : 0].join(" "),
+  (context) => things(context, others(), false),
+);
+addMark((context) => things(context, own(), true));

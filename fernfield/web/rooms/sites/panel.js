@@ -9,7 +9,7 @@ import { addPlaced, choose } from "/static/js/seen/hands/placed.js";
 import { each, row, rows } from "/static/js/seen/rows.js";
 import { actions, heed, state, watch } from "/static/js/seen/state.js";
 import { choice } from "./choosing.js";
-import { entryOf, kit, shapePath, showModel } from "./kit.js";
+import { drawnEntry, entryOf, kit, shapePath, showModel } from "./kit.js";
 import { isHidden, partsOf } from "./marks.js";
 import "./placing.js";
 import "./scatter.js";
@@ -34,7 +34,7 @@ addDrawn("things", (thing) => {
   if (thing.sort === "start")
     return [{ path: () => `/api/start/shape?team=${thing.team ?? 0}`, over: thing.over_m, reach: 5 }];
   return partsOf(thing).flatMap((part) => {
-    const entry = entryOf(part.kit);
+    const entry = drawnEntry(part.kit);
     if (!entry) return [];
     const member = thing.members?.find(
       (/** @type {any} */ one) =>
@@ -59,6 +59,7 @@ addDrawn("things", (thing) => {
         z: entry.meets === "floats" && !thing.members ? thing.z : null,
         on: thing.on && !thing.members ? { key: thing.on, top: (thing.top_m ?? 0) - thing.over_m } : null,
         reach: Math.max(entry.width, entry.depth, entry.height) * part.size,
+        ink: own.tint ?? entry.colour,
       },
     ];
   });

@@ -10,7 +10,7 @@ import { habitats } from "/static/js/seen/habitat.js";
 import { row, rows } from "/static/js/seen/rows.js";
 import { heed, state, watch } from "/static/js/seen/state.js";
 import { entryOf, found, kit } from "./kit.js";
-import { drawParts, leftOut } from "./marks.js";
+import { drawParts, leaveOut } from "./marks.js";
 
 const base = `/api/worlds/${state.world.id}`;
 const FERN = "#2c6647";
@@ -76,13 +76,11 @@ watch(
 
 /** Which candidate places the round has that is looked at. */
 async function askRound() {
-  leftOut.clear();
   round.groups = [];
   const drawn = round.seed && rows("groups").some((one) => one.draws !== null && one.draws !== undefined);
   const told = drawn ? await ask(`${base}/round?seed=${round.seed}`) : null;
-  for (const key of told?.left_out ?? []) leftOut.add(key);
   round.groups = told?.groups ?? [];
-  drawOverlay();
+  leaveOut(told?.left_out ?? []);
 }
 
 /** Where the area in the hand is, as a scatter says it. */

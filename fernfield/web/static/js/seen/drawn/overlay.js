@@ -5,7 +5,7 @@ import { climbColour, ringPoints, ringWords } from "./ring.js";
 import { svg, roundDown, id } from "../../kernel/shapes.js";
 import Alpine from "../../kernel/alpine.js";
 import { boot, brush, entered, heed, lays, seenTracts, state } from "../state.js";
-import { metresPerPixel, paneSize, screenAt } from "./plan.js";
+import { camera, metresPerPixel, paneSize, screenAt } from "./plan.js";
 
 const canvas = /** @type {HTMLCanvasElement} */ (document.getElementById("overlay"));
 /** A dark line over a light one, so that it is seen on any ground. @type {[string, number][]} */
@@ -91,6 +91,31 @@ export const addMark = (mark) => {
   roomMarks.push(mark);
   drawOverlay();
 };
+
+/**
+ * Marks that are many: drawn once, and put on the plan as they are until the map or what `of` says has changed.
+ * @param {() => string} of @param {(context: CanvasRenderingContext2D) => void} mark
+ */
+export function addStill(of, mark) {
+  const kept = document.createElement("canvas");
+  const own = /** @type {CanvasRenderingContext2D} */ (kept.getContext("2d"));
+  let was = "";
+  addMark((context) => {
+    const now = [camera.zoom, camera.col, camera.row, canvas.width, canvas.height, document.fonts.status, of()].join(
+      " ",
+    );
+    if (now !== was) {
+      was = now;
+      Object.assign(kept, { width: canvas.width, height: canvas.height });
+      own.setTransform(context.getTransform());
+      mark(own);
+    }
+    context.save();
+    context.resetTransform();
+    if (kept.width && kept.height) context.drawImage(kept, 0, 0);
+    context.restore();
+  });
+}
 
 /** Whether a place is in view, or nearly. @param {{x: number, y: number}} place */
 export function inView(place) {
@@ -209,15 +234,15 @@ function label(x, y, words, colour) {
   context.fillText(words, left + 6, y);
 }
 
-/** Words with a halo. @param {string} words @param {number} x @param {number} y */
-export function name(words, x, y) {
-  context.font = "600 11px Archivo";
-  context.lineJoin = "round";
-  context.lineWidth = 3;
-  context.strokeStyle = "rgba(250, 248, 241, .9)";
-  context.strokeText(words, x, y);
-  context.fillStyle = "#1e2925";
-  context.fillText(words, x, y);
+/** Words with a halo. @param {string} words @param {number} x @param {number} y @param {CanvasRenderingContext2D} on */
+export function name(words, x, y, on = context) {
+  on.font = "600 11px Archivo";
+  on.lineJoin = "round";
+  on.lineWidth = 3;
+  on.strokeStyle = "rgba(250, 248, 241, .9)";
+  on.strokeText(words, x, y);
+  on.fillStyle = "#1e2925";
+  on.fillText(words, x, y);
 }
 
 for (const what of ["painted", "labels", "facts"]) heed(what, drawOverlay);

@@ -2,7 +2,7 @@
 // drawn at once, with their feet on the land as it is now.
 import * as THREE from "../../../vendor/three.js";
 import { INKED, LIT, uniforms } from "./light3d.js";
-import { relief } from "./relief3d.js";
+import { detail as detailSet, relief } from "./relief3d.js";
 import { each } from "../rows.js";
 import { state, watch } from "../state.js";
 
@@ -47,6 +47,7 @@ export const material = new THREE.ShaderMaterial({
  * @property {number | null} [z] the elevation of its foot where no ground says it [m]
  * @property {{key: string, top: number} | null} [on] the row that it stands on, and how high over the foot of that [m]
  * @property {number} [reach] how large it is [m]
+ * @property {string} [ink] its colour where it is no more than a point
  */
 
 /** What rooms have drawn: a collection, and the bodies of a row. @type {{name: string, bodies: (row: Row) => Body[]}[]} */
@@ -67,8 +68,31 @@ export function addDrawn(name, bodies) {
 /** What is shown of rows has changed, though they have not: all are built anew. */
 export const drawAnew = () => shown.forEach((placed) => placed.build());
 
-/** So many times its own size away, a body is drawn simpler, and simplest. */
-const SIMPLER = [14, 50];
+/** What is a few pixels large is a point of its colour: one corner instead of some hundred. */
+const points = new THREE.ShaderMaterial({
+  uniforms: { ...uniforms, tall: { value: 800 } },
+  vertexColors: true,
+  vertexShader: `
+      ${LIT}
+      uniform float tall;
+      attribute float size;
+      varying vec3 seen; varying float away; varying vec3 spot;
+      void main() {
+        seen = color.rgb * (0.14 * (sunInk + skyInk) + 0.86 * litAt(vec3(0.0, 1.0, 0.0), position, false));
+        spot = position;
+        vec4 eye = viewMatrix * vec4(position, 1.0);
+        away = length(eye.xyz);
+        gl_Position = projectionMatrix * eye;
+        gl_PointSize = size * projectionMatrix[1][1] * 0.5 * tall / gl_Position.w;
+      }`,
+  fragmentShader: INKED,
+});
+
+/** So many times its own size away, a body is drawn simpler, simplest, as a point, and not at all; at the highest detail. */
+const SIMPLER = [24, 84, 220, 2500];
+const LEAST_NEARER = 0.35;
+/** A point is so much of what it stands for: no piece fills the square around it. */
+const FILLS = 0.7;
 /** The eye has to go so far, beside how far away it is, before details are chosen anew. */
 const MOVED = 0.12;
 
@@ -88,7 +112,14 @@ export class Placed {
     /** By the row's place in its collection. @type {Map<string, One>} */
     this.byKey = new Map();
     this.turns = -1;
+    this.detail = detailSet();
     this.eye = new THREE.Vector3(1e9, 0, 0);
+    this.far = new THREE.Points(new THREE.BufferGeometry(), points);
+    this.far.frustumCulled = false;
+    this.far.onBeforeRender = (renderer) => {
+      points.uniforms.tall.value = renderer.getDrawingBufferSize(SIZE).y;
+    };
+    scene.add(this.far);
     shown.push(this);
     for (const one of drawings) this.follow(one);
   }
@@ -143,6 +174,12 @@ export class Placed {
         return mesh;
       });
     }
+    const most = this.alike.reduce((sum, { ones }) => sum + ones.length, 0);
+    const far = this.far.geometry;
+    far.dispose();
+    for (const [name, items] of /** @type {[string, number][]} */ (Object.entries({ position: 3, color: 3, size: 1 })))
+      far.setAttribute(name, new THREE.BufferAttribute(new Float32Array(most * items), items));
+    far.setDrawRange(0, 0);
     this.eye.set(1e9, 0, 0);
   }
 
@@ -169,20 +206,38 @@ export class Placed {
 
   /** Put the feet of all on the land as it is drawn now, and give each the detail that is seen from where the eye is. */
   stand(/** @type {import("./relief3d.js").Land} */ land, /** @type {THREE.Vector3} */ eye) {
-    const moved = this.turns !== relief.turns;
+    const moved = this.turns !== relief.turns || this.detail !== detailSet();
+    this.detail = detailSet();
     if (moved) {
       this.turns = relief.turns;
       this.place(land);
     }
     if (!moved && this.eye.distanceTo(eye) < MOVED * Math.max(20, eye.y - (land.heightAt(eye.x, -eye.z) ?? 0))) return;
     this.eye.copy(eye);
+    const { position, color, size } = /** @type {Record<string, THREE.BufferAttribute>} */ (
+      this.far.geometry.attributes
+    );
+    let far = 0;
+    const { nearer } = detailSet();
+    const [near, middle] = SIMPLER.map((times) => times * nearer);
+    // A point is never so near that one sees that it is none.
+    const [, , last, most] = SIMPLER.map((times) => times * Math.max(nearer, LEAST_NEARER));
     for (const { ones, places, meshes } of this.alike) {
-      const reach = ones[0].body.reach ?? 3;
       const counts = [0, 0, 0];
       for (let i = 0; i < ones.length; i += 1) {
         const at = i * 16;
+        const reach = ones[i].body.reach ?? 3;
         const away = Math.hypot(places[at + 12] - eye.x, places[at + 13] - eye.y, places[at + 14] - eye.z);
-        let detail = away < SIMPLER[0] * reach ? 2 : away < SIMPLER[1] * reach ? 1 : 0;
+        if (away > last * reach && ones[i].body.ink) {
+          if (away > most * reach) continue;
+          const ink = TINT.set(/** @type {string} */ (ones[i].body.ink));
+          position.setXYZ(far, places[at + 12], places[at + 13] + reach * 0.3, places[at + 14]);
+          color.setXYZ(far, ink.r, ink.g, ink.b);
+          size.setX(far, reach * FILLS);
+          far += 1;
+          continue;
+        }
+        let detail = away < near * reach ? 2 : away < middle * reach ? 1 : 0;
         // What has not come yet is drawn as what has.
         if (!meshes[detail]) detail = meshes.findIndex(Boolean);
         const mesh = meshes[detail];
@@ -197,6 +252,9 @@ export class Placed {
         mesh.instanceMatrix.needsUpdate = true;
       });
     }
+    this.far.geometry.setDrawRange(0, far);
+    this.far.visible = far > 0;
+    for (const one of [position, color, size]) one.needsUpdate = true;
   }
 
   /** @param {import("./relief3d.js").Land} land */
@@ -256,6 +314,8 @@ export class Placed {
 }
 
 const UP = new THREE.Vector3(0, 1, 0);
+const SIZE = new THREE.Vector2();
+const TINT = new THREE.Color();
 
 /** @param {Float32Array} corners */
 function geometryOf(corners) {
