@@ -90,8 +90,11 @@ def take(page: Page, url: str) -> None:
             page.wait_for_timeout(4000)
         shoot(page, stage)
     page.locator("[data-stage=sites]").click()
-    page.locator("[data-thing=start-west]").click()
-    shoot(page, "sites")
+    # The farmyard in the hand, and the words of what is under it.
+    page.locator("[data-place='+farmyard']").click()
+    page.mouse.move(620, 470, steps=3)
+    shoot(page, "sites", 2500)
+    page.keyboard.press("Escape")
     page.locator("[data-stage=handover]").click()
     page.get_by_role("button", name="Hand over").click()
     page.get_by_text("as it is now").wait_for()

@@ -90,7 +90,7 @@ const points = new THREE.ShaderMaterial({
 
 /** So many times its own size away, a body is drawn simpler, simplest, as a point, and not at all; at the highest detail. */
 const SIMPLER = [24, 84, 220, 2500];
-const LEAST_NEARER = 0.35;
+const LEAST_NEARER = 0.28;
 /** A point is so much of what it stands for: no piece fills the square around it. */
 const FILLS = 0.7;
 /** The eye has to go so far, beside how far away it is, before details are chosen anew. */
