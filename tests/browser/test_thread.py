@@ -489,9 +489,8 @@ def test_11_plan_and_overlook_show_one_land_and_the_brush_works_in_both(table: T
     until(
         page,
         """([x, y]) => { const { land, placed } = fern.overlook.parts;
-          const [mesh, at] = placed.group.children.map((mesh) =>
-            [mesh, mesh.userData.rows.findIndex((row) => row.name === "On it")]).find(([, at]) => at >= 0) ?? [];
-          return mesh && Math.abs(mesh.instanceMatrix.array[16 * at + 13] - land.heightAt(x, y)) < 1e-3; }""",
+          const one = [...placed.byKey.values()].find((one) => one.row.name === "On it");
+          return one && Math.abs(one.foot - one.body.over - land.heightAt(x, y)) < 1e-3; }""",
         arg=[under["x"], under["y"]],
     )
     page.get_by_role("button", name="Both", exact=True).click()
