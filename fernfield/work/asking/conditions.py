@@ -106,3 +106,15 @@ def reach_of(condition: Condition) -> float:
         return REACH_M
     limits = [value for value in (condition.from_, condition.to) if value is not None]
     return max(limits, default=0.0) + condition.soft / 2
+
+
+def whats_told() -> dict[str, Any]:
+    """What a condition may ask, for a page's script: `named` is the collection that it names one of, in `field`."""
+    out = {}
+    for name, what in WHATS.items():
+        field = NEEDED.get(name, "")
+        out[name] = {
+            "label": what.label, "unit": what.unit, "least": what.least, "most": what.most, "percent": what.percent,
+            "named": RESTS.get(name, "covers") if field else "", "field": field,
+        }  # fmt: skip
+    return out

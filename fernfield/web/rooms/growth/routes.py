@@ -11,7 +11,6 @@ from pydantic import create_model
 from typing_extensions import TypedDict
 
 from fernfield.core.checks.growth import SEEN_PX, seen_switches
-from fernfield.core.cover.rules import WHATS
 from fernfield.core.errors import InvalidInput, named
 from fernfield.core.growth.shapes import VARIANTS
 from fernfield.core.growth.spacing import DENSEST_PER_HA
@@ -24,6 +23,7 @@ from fernfield.web.kernel.parts import ByLand, Keyed, TheLand, TheStudio, TheTra
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.uploads import Named, upload
 from fernfield.web.kernel.windows import TheWindow
+from fernfield.work.asking.conditions import whats_told
 from fernfield.work.bringing.models import add_model
 from fernfield.work.growth.areas import GrowArea, grow_area
 from fernfield.work.growth.findings import MendPlants, mend_plants
@@ -311,20 +311,9 @@ def load(
 def _context(asked: Asked) -> dict[str, Any]:
     return {
         "tools": GROWTH_TOOLS.values(), "pictures": [], "Mix": Mix, "Kind": Kind, "Part": Part, "Sward": Sward,
-        "told": _told(), "PlantChange": PlantChange, "GrowArea": GrowArea, "Target": Target,
+        "told": whats_told(), "PlantChange": PlantChange, "GrowArea": GrowArea, "Target": Target,
         "target": asked.world.only(TARGET), "brought": asked.world.store.models(asked.world.id),
     }  # fmt: skip
-
-
-def _told() -> dict[str, Any]:
-    """What a habitat may ask, for the page's script: `named` is the collection that it names one of, in `field`."""
-    named = {"plot": ("plots", "plot"), "line_distance": ("lines", "line"), "cover": ("covers", "cover")}
-    out = {}
-    for name, what in WHATS.items():
-        collection, field = named.get(name, ("", ""))
-        out[name] = {"label": what.label, "unit": what.unit, "least": what.least, "most": what.most,
-                     "percent": what.percent, "named": collection, "field": field}  # fmt: skip
-    return out
 
 
 PANEL = Panel("growth", _context, script=True)

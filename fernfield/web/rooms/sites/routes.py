@@ -11,7 +11,6 @@ from typing import Annotated, Any
 from fastapi import File, Form, Query, Response, UploadFile
 from typing_extensions import TypedDict
 
-from fernfield.core.cover.rules import WHATS
 from fernfield.core.errors import named as found
 from fernfield.core.sites.decals import DECALS, LETTERS, decal
 from fernfield.core.sites.kit import TEAM_COLOURS, TEAM_MARKS
@@ -26,6 +25,7 @@ from fernfield.web.kernel.parts import Keyed, TheStudio, TheWorld, keyed_json
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.rows import partial_of
 from fernfield.web.kernel.uploads import Named, upload
+from fernfield.work.asking.conditions import whats_told
 from fernfield.work.bringing.models import add_model
 from fernfield.work.kernel.commands import put, said_of
 from fernfield.work.kernel.posts.places import from_world
@@ -283,21 +283,10 @@ def decal_png(picture: Key) -> Response:
     return Response(out.getvalue(), media_type="image/png", headers={"cache-control": "max-age=3600"})
 
 
-def _whats() -> dict[str, Any]:
-    """What a scatter may ask of the ground, for the page's script."""
-    named_ = {"plot": ("plots", "plot"), "line_distance": ("lines", "line"), "cover": ("covers", "cover")}
-    out = {}
-    for name, what in WHATS.items():
-        collection, field = named_.get(name, ("", ""))
-        out[name] = {"label": what.label, "unit": what.unit, "least": what.least, "most": what.most,
-                     "percent": what.percent, "named": collection, "field": field}  # fmt: skip
-    return out
-
-
 def _context(asked: Asked) -> dict[str, Any]:
     return {
         "Piece": Piece, "Start": Start, "Assembled": Assembled, "Arrange": Arrange, "Scatter": Scatter, "Decal": Decal,
-        "Group": Group, "Assembly": Assembly, "KitEntry": KitEntry, "told": _whats(), "decals": PICTURES,
+        "Group": Group, "Assembly": Assembly, "KitEntry": KitEntry, "told": whats_told(), "decals": PICTURES,
         "LETTERS": LETTERS, "shipped": list(KIT), "brought": asked.world.store.models(asked.world.id),
         "pictures": asked.world.store.pictures(asked.world.id),
     }  # fmt: skip
