@@ -71,6 +71,8 @@ def from_obj(body: bytes) -> bytes:
     try:
         mesh: Any = trimesh.load(io.BytesIO(body), file_type="obj", process=False, force="mesh", skip_materials=True)
         made = mesh.export(file_type="glb")
+    except IndexError as error:
+        raise FormatError("the OBJ is damaged: a face of it has a corner that is not there", "file") from error
     except Exception as error:  # whatever a damaged file makes of the library
         raise FormatError(f"the OBJ is damaged: {str(error)[:200] or type(error).__name__}", "file") from error
     if not isinstance(made, bytes) or not len(getattr(mesh, "faces", ())):

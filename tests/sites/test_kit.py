@@ -179,7 +179,9 @@ def test_entries_of_ones_own(client: TestClient, said: dict[str, Any], status: i
     assert client.delete(f"{at}/kit/own").status_code == 409
     assert client.delete(f"{at}/kit/own?on_named=delete").status_code == 200
     assert client.get(f"{at}/things").json() == []
-    assert client.put(f"{at}/kit/cairn", json=said).status_code == 409
+    for how, body in (("PUT", said), ("PATCH", {"name": "Y"}), ("DELETE", None)):
+        refused = client.request(how, f"{at}/kit/cairn", json=body)
+        assert (refused.status_code, "Cairn ships with" in refused.text) == (409, True), how
 
 
 OBJ = b"v 0 0 0\nv 2 0 0\nv 0 3 0\nv 0 0 4\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\n"
@@ -201,7 +203,7 @@ def test_a_shape_is_brought_as_obj_and_its_axes_are_said(client: TestClient) -> 
     assert sizes == {("y", 1): (2, 4, 3), ("z", 1): (2, 3, 4), ("z", 2): (4, 6, 8)}
     for name, body, words in (
         ("t.obj", b"v 0 0 0\n", "no"), ("t.obj", OBJ + b"f 1 2 3\n" * 20_001, "20,000"), ("t.glb", b"glTF", "damaged"),
-        ("t.obj", b"\x00\xff" * 50, ""),
+        ("t.obj", b"\x00\xff" * 50, ""), ("t.obj", b"v 0 0 0\nf 1 2 3\n", "a corner that is not there"),
     ):  # fmt: skip
         refused = bring(name, body)
         assert refused.status_code == 422, (name, refused.text)

@@ -125,6 +125,9 @@ def plan(command: Edit, world: OpenWorld) -> Plan:
 def plan_one(edit: Single, look: Planned, world: OpenWorld) -> Plan:
     """What one edit comes to, on the rows as `look` has them. Raises when it does not fit the world."""
     collection = world.house.collection(edit.collection)
+    if edit.key in collection.shipped:
+        label = collection.shipped[edit.key]
+        raise Conflict(f"{label} ships with the application: it can be copied, not changed")
     old = look.get(collection, edit.key)
     if isinstance(edit, Remove):
         old = look.need(collection, edit.key)

@@ -187,6 +187,7 @@ class Collection(Generic[R]):
     listed_by_room : its list is told by a route of the room's own
     changed_by_room : many of its rows are changed by a route of the room's own
     packed : its rows go into a package as they are, a file for each tract
+    shipped : keys that come with the application, and how each is called: a world's own rows have other keys
     loose : its rows may name what is not there: they are kept for other worlds too
     most : rows that a world holds at most
     order : how they are listed; by key when left out
@@ -217,6 +218,7 @@ class Collection(Generic[R]):
     listed_by_room: bool = False
     changed_by_room: bool = False
     packed: bool = False
+    shipped: Mapping[str, str] = field(default_factory=dict)
     loose: bool = False
     most: int = 1_000
     order: Callable[[tuple[str, R]], Any] | None = None

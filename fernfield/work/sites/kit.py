@@ -12,7 +12,7 @@ import numpy as np
 from pydantic import BeforeValidator, Field, StringConstraints, model_validator
 from typing_extensions import TypedDict
 
-from fernfield.core.errors import Conflict, InvalidInput
+from fernfield.core.errors import InvalidInput
 from fernfield.core.sites.kit import (
     BLOCKS,
     MEETS,
@@ -164,8 +164,6 @@ class KitEntry(Row):
 
 
 def _plan(change: Change[KitEntry], look: Rows) -> Plan:
-    if change.key in KIT:
-        raise Conflict(f"{KIT[change.key].label} ships with the application: copy it (form like) to change it")
     if change.new is not None and change.new.model is not None:
         look.need_model(change.new.model)
     return plainly(KIT_ROWS, change)
@@ -174,6 +172,7 @@ def _plan(change: Change[KitEntry], look: Rows) -> Plan:
 KIT_ROWS = Collection(
     "kit", KitEntry, "entry of the kit", told=True, listed_by_room=True, most=MOST_ENTRIES, plan=_plan,
     pictured="look", order=lambda pair: (pair[1].folder, pair[1].name, pair[0]),
+    shipped={key: entry.label for key, entry in KIT.items()},
 )  # fmt: skip
 
 
