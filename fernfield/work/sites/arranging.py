@@ -24,8 +24,7 @@ from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.sites.kit import kit_of
-from fernfield.work.sites.rows import THINGS, Assembled, Over, Piece, Size, Thing
-from fernfield.work.sites.standing import is_locked
+from fernfield.work.sites.rows import THINGS, Assembled, Over, Piece, Size, Thing, corner_of
 
 MOST_COPIES = 200
 By = Annotated[float, Field(ge=-1e6, le=1e6)]
@@ -78,8 +77,6 @@ class Arrange(Command):
 
 ROW_FIELDS = ("name", "team", "group", "on", "locked", "hidden", "data", "x", "y", "default", "way")
 """What is said of the rows themselves, as in a change of one."""
-FREE = {"locked", "hidden", "group", "name"}
-"""What may be done to things that are locked."""
 
 
 class ArrangeThings(Command):
@@ -112,7 +109,7 @@ def arrange(world: OpenWorld, ids: Sequence[str], change: Arrange, *, within: st
     with world.lock:
         keys = list(dict.fromkeys(ids))
         things = [world.row(THINGS, key) for key in keys]
-        _check(world, keys, things, said, change)
+        _check(keys, change)
         look = Planned(world)
         made: list[str] = []
         for number in range(1, (change.copies if change.copied else 1) + 1):
@@ -128,23 +125,13 @@ def arrange(world: OpenWorld, ids: Sequence[str], change: Arrange, *, within: st
     return {"ids": made, **outcome.public()}
 
 
-def _check(
-    world: OpenWorld, keys: Sequence[str], things: Sequence[Thing], said: Mapping[str, Any], change: Arrange
-) -> None:
+def _check(keys: Sequence[str], change: Arrange) -> None:
     if change.copied and len(keys) * change.copies > MOST_AT_ONCE:
         raise InvalidInput(
             f"at most {MOST_AT_ONCE:,} copies can be made at once, not {len(keys) * change.copies:,}", "copies"
         )
     if (change.size_from is None) != (change.size_to is None) or (change.size_from or 0) > (change.size_to or 0):
         raise InvalidInput("size_from and size_to go together, the smaller first", "change.size_from")
-    if change.copied or set(said) <= FREE:
-        return
-    locked = [thing.name for thing in things if is_locked(world, thing)]
-    if locked:
-        some = ", ".join(locked[:4]) + (f" and {len(locked) - 4} more" if len(locked) > 4 else "")
-        raise Conflict(
-            f"{some} {'is' if len(locked) == 1 else 'are'} locked; nothing was changed: unlock, or leave out"
-        )
 
 
 def _changed(
@@ -152,7 +139,7 @@ def _changed(
     number: int, within: str,
 ) -> list[dict[str, Any]]:  # fmt: skip
     """The fields of each that change; places in the world's metres."""
-    corners = np.array([_corner(world, thing) for thing in things])
+    corners = np.array([corner_of(world, thing) for thing in things])
     spots = np.array([(thing.x, thing.y, thing.turn_deg) for thing in things], np.float64)
     spots[:, :2] += corners
     origin = (0.0, 0.0) if within == "world" else (float(corners[0, 0]), float(corners[0, 1]))
@@ -263,11 +250,6 @@ def _dressed(
     elif "tint" in said:
         own["tint"] = None if change.tint == "none" else change.tint
     return own
-
-
-def _corner(world: OpenWorld, thing: Thing) -> tuple[float, float]:
-    place = world.place_of(world.of_tract(thing.tract))
-    return place.x, place.y
 
 
 def _take(

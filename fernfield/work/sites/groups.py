@@ -10,7 +10,7 @@ from fernfield.core.errors import InvalidInput
 from fernfield.work.kernel.declared import Names
 from fernfield.work.kernel.edits import plainly
 from fernfield.work.kernel.rows import Change, Collection, Key, Look, Name, Plan, Row
-from fernfield.work.kernel.says import Say
+from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
 
 DEEPEST = 8
@@ -23,7 +23,7 @@ class Group(Row):
     """
 
     name: Annotated[Name, Say("Name")]
-    within: Annotated[Key | None, Names("groups", gone="clear"), Say("", asked=False)] = None
+    within: Annotated[Key | None, Names("groups", gone="clear"), UNASKED] = None
     locked: Annotated[bool, Say("Locked")] = False
     hidden: Annotated[bool, Say("Hidden")] = False
     draws: Annotated[int | None, Field(ge=0, le=10_000), Say("Each round draws", left_out="all of them")] = None
@@ -43,11 +43,11 @@ def _plan(change: Change[Group], look: Look) -> Plan:
 GROUPS = Collection("groups", Group, "group", most=2_000, plan=_plan)
 
 
-def groups_over(world: OpenWorld, key: str | None) -> list[tuple[str, Group]]:
+def groups_over(look: Look | OpenWorld, key: str | None) -> list[tuple[str, Group]]:
     """A group and those that it is part of, the innermost first."""
     found: list[tuple[str, Group]] = []
     while key is not None and len(found) <= DEEPEST:
-        row = world.get(GROUPS, key)
+        row = look.get(GROUPS, key)
         if row is None:
             break
         found.append((key, row))

@@ -19,7 +19,7 @@ from fernfield.work.kernel.rows import Change, Key, Moves, NameText, new_key
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.sites.assemblies import ASSEMBLIES, MOST_MEMBERS, Assembly, Member, Way
 from fernfield.work.sites.kit import kit_of
-from fernfield.work.sites.rows import THINGS, Assembled, Piece, Thing
+from fernfield.work.sites.rows import THINGS, Assembled, Piece, Thing, corner_of, take_away
 from fernfield.work.sites.standing import members_of
 
 
@@ -53,7 +53,7 @@ def join_things(world: OpenWorld, command: Join) -> tuple[str, Outcome]:
             raise InvalidInput(f"an assembly holds at most {MOST_MEMBERS} things, not {len(things)}", "ids")
         if command.key is None and command.name is None:
             raise InvalidInput("a new assembly needs a name", "name")
-        corners = np.array([_corner(world, thing) for _, thing in things])
+        corners = np.array([corner_of(world, thing) for _, thing in things])
         at = np.array([(thing.x, thing.y) for _, thing in things]) + corners
         middle = rounded((at.min(axis=0) + at.max(axis=0)) / 2)
         members = [_member(thing, *(at[n] - middle).tolist()) for n, (_, thing) in enumerate(things)]
@@ -72,8 +72,7 @@ def join_things(world: OpenWorld, command: Join) -> tuple[str, Outcome]:
             y=float(rounded(np.array([middle[1] - corners[0, 1]]))[0]), team=first.team, group=first.group,
             tract=world.of_tract(first.tract), way=len(row.ways) - 1 if command.as_way else 0,
         )  # fmt: skip
-        for own, _ in things:
-            look.take({(THINGS.name, own): None})
+        take_away(look, [own for own, _ in things])
         plan = THINGS.plan
         assert plan is not None
         look.take(plan(Change(secrets.token_hex(5), None, placed), look).moves)
@@ -125,7 +124,7 @@ def loosen(world: OpenWorld, command: Loosen) -> tuple[Outcome, list[str]]:
                 raise Conflict(f"{thing.name} is no assembly: there is nothing to loosen")
             turn = math.radians(thing.turn_deg)
             cos, sin = math.cos(turn), math.sin(turn)
-            look.take({(THINGS.name, key): None})
+            take_away(look, [key])
             for one in members_of(world, thing):
                 entry = kit.get(one["kit"])
                 if entry is None:
@@ -149,8 +148,3 @@ def loosen(world: OpenWorld, command: Loosen) -> tuple[Outcome, list[str]]:
         some = world.row(THINGS, keys[0]).name if len(keys) == 1 else f"{len(keys)} assemblies"
         said = Loosen(ids=command.ids[:50])
         return world.change_rows(said, f"Loosened {some}", look.moves), made
-
-
-def _corner(world: OpenWorld, thing: Thing) -> tuple[float, float]:
-    place = world.place_of(world.of_tract(thing.tract))
-    return place.x, place.y

@@ -33,7 +33,7 @@ from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.plots.areas import plot_corners
 from fernfield.work.plots.rows import LINES
 from fernfield.work.sites.kit import kit_of
-from fernfield.work.sites.rows import THINGS, Over, Piece, Size, Thing
+from fernfield.work.sites.rows import THINGS, Over, Piece, Size, Thing, take_away
 from fernfield.work.sites.standing import Asked, Stood, stand, stood_in, top_at
 
 MOST_LAID = 5_000
@@ -324,8 +324,7 @@ def place_all(
     """Put many things, and take others away, as one revision. Hold the lock. Raises Conflict for too many."""
     look, plan = Planned(world), THINGS.plan
     assert plan is not None
-    for key in gone:
-        look.take({(THINGS.name, key): None})
+    take_away(look, gone)
     count = 0
     for key, thing in things:
         old = look.get(THINGS, key)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from typing import Annotated, Any, Literal, NotRequired
 
 import numpy as np
@@ -10,12 +11,12 @@ from numpy.typing import NDArray
 from pydantic import Field
 from typing_extensions import TypedDict
 
-from fernfield.core.errors import InvalidInput, NotFound
+from fernfield.core.errors import Conflict, InvalidInput, NotFound
 from fernfield.core.sites.arranging import bearings, rounded
 from fernfield.core.sites.kit import TEAM_MARKS
 from fernfield.core.sites.shipped import KIT
 from fernfield.work.kernel.declared import Names
-from fernfield.work.kernel.edits import plainly
+from fernfield.work.kernel.edits import Planned, plainly
 from fernfield.work.kernel.posts.lands import Land, Part, joined_to
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES
 from fernfield.work.kernel.rows import (
@@ -37,6 +38,7 @@ from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import SYMMETRY
 from fernfield.work.sites.assemblies import ASSEMBLIES
+from fernfield.work.sites.groups import groups_over
 from fernfield.work.sites.kit import KIT_ROWS, check_value, kit_of, piece_of
 
 Size = Annotated[float, Field(ge=0.05, le=20)]
@@ -172,8 +174,8 @@ def _images(key: str, thing: Thing, look: Look) -> list[tuple[str, Thing]]:
         if isinstance(thing, Start):
             update["default"] = thing.default and k == 0
         if isinstance(thing, Piece):
-            # The ground under an image is its own.
-            update["level_m"] = None
+            # The ground under an image is its own, and it is of no scatter: it follows what it is an image of.
+            update |= {"level_m": None, "scatter": None, "cell": None}
         if isinstance(thing, Assembled):
             update["levels"] = ()
         found.append((f"{root}{IMAGE_MARK}{k}" if k else root, thing.model_copy(update=update)))
@@ -198,6 +200,7 @@ def _plan(change: Change[Thing], look: Look) -> Plan:
     """A thing, those that stand on it, and its images under the symmetry; those that would fall outside the land are
     left out."""
     thing = change.new
+    _check_lock(change, look)
     if thing is None:
         made = plainly(THINGS, change)
         if change.old is not None:
@@ -220,6 +223,36 @@ def _plan(change: Change[Thing], look: Look) -> Plan:
         followers += 1
     made.words += f" and {followers} by symmetry" if followers else ""
     return made
+
+
+FREE = {"locked", "hidden", "group", "name", "tract"}
+"""What may be done to things that are locked: unlocked, they may be changed in the same edit."""
+
+
+def _check_lock(change: Change[Thing], look: Look) -> None:
+    """Raises Conflict for a thing that is locked, or is in a group that is, and would be changed or go."""
+    old, new = change.old, change.new
+    if old is None:
+        return
+    locked = old.locked and (new is None or new.locked)
+    if not locked and not any(group.locked for _, group in groups_over(look, old.group)):
+        return
+    own = [name for name in type(old).model_fields if name not in FREE]
+    if new is not None and type(new) is type(old) and all(getattr(old, name) == getattr(new, name) for name in own):
+        return
+    raise Conflict(f"{old.name} is locked; nothing was changed: unlock it, or leave it out")
+
+
+def corner_of(world: OpenWorld, thing: Thing) -> tuple[float, float]:
+    """The place in the world of the corner that a thing's metres are counted from. [m]"""
+    place = world.place_of(world.of_tract(thing.tract))
+    return place.x, place.y
+
+
+def take_away(look: Planned, keys: Iterable[str]) -> None:
+    """Things go, with their images. Raises NotFound, Conflict for one that is locked."""
+    for key in keys:
+        look.take(_plan(Change(key, look.need(THINGS, key), None), look).moves)
 
 
 def _check(key: str, thing: Thing, old: Thing | None, look: Look) -> None:

@@ -56,6 +56,7 @@ from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.passing.raster import passable_in
 from fernfield.work.plots.areas import Area, plot_corners, share_of, window_of
 from fernfield.work.plots.rows import LINES, PLOTS
+from fernfield.work.sites.groups import groups_over
 from fernfield.work.sites.kit import kit_of
 from fernfield.work.sites.proposing import (
     PROPOSED,
@@ -235,7 +236,7 @@ def _stays(world: OpenWorld, key: str) -> _Stays:
     for own, thing in world.rows[THINGS.name].items():
         if not isinstance(thing, Piece) or thing.scatter != key:
             continue
-        if thing.by_hand or thing.locked:
+        if thing.by_hand or thing.locked or any(group.locked for _, group in groups_over(world, thing.group)):
             out.by_hand.append(own)
             out.cells.add(thing.cell or "")
         else:

@@ -25,7 +25,6 @@ from fernfield.work.kernel.rooms import Shines
 from fernfield.work.kernel.rows import Moves
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.sites.assemblies import ASSEMBLIES, MOST_NESTED, Assembly
-from fernfield.work.sites.groups import groups_over
 from fernfield.work.sites.kit import kit_of
 from fernfield.work.sites.rows import THINGS, Assembled, MemberTold, Piece, Start, Thing, things_of
 
@@ -384,7 +383,7 @@ def told(world: OpenWorld, key: str, thing: Thing) -> dict[str, Any]:
     if isinstance(thing, Assembled):
         out["members"] = members_of(world, thing)
     elif entry is not None and (thing.on is not None or entry.meets != "upright" or entry.sinks_m):
-        land = _own_land(world, tract_id)
+        land = world.land_from(tract_id)
         stood = stand(world, land, asked_of(world, key, thing, thing.x, thing.y))[0]
         out["z"] = round(stood.pose.z, 4)
         below = world.get(THINGS, thing.on or "")
@@ -392,11 +391,6 @@ def told(world: OpenWorld, key: str, thing: Thing) -> dict[str, Any]:
             feet = stand(world, land, asked_of(world, thing.on or "", below, below.x, below.y))
             out["top_m"] = round(stood.pose.z - thing.over_m - (feet[0].pose.z if feet else 0.0), 4)
     return out
-
-
-def _own_land(world: OpenWorld, tract_id: str) -> Land:
-    """The land of a tract in the tract's own metres; of one that has gone, itself."""
-    return world.land_from(tract_id)
 
 
 # As the checks see it
@@ -419,11 +413,6 @@ def _standing(world: OpenWorld, land: Land, thing: Thing) -> Standing:
     steep = float(slope[slope.shape[0] // 2, slope.shape[1] // 2])
     default = isinstance(thing, Start) and thing.default
     return Standing(thing.name, thing.sort, thing.x, thing.y, depth, steep, default, land.id, thing.turn_deg)
-
-
-def is_locked(world: OpenWorld, thing: Thing) -> bool:
-    """Whether a thing, or a group that it is in, is locked."""
-    return thing.locked or any(group.locked for _, group in groups_over(world, thing.group))
 
 
 def holes(world: OpenWorld) -> Iterator[Hole]:
