@@ -17,7 +17,7 @@ from fernfield.core.sites.placing import footprint_of
 from fernfield.core.sites.scatter import candidates, chosen, drawn_in
 from fernfield.work.kernel.commands import put
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.plots.rows import LINES, PLOTS, Line, Plot
+from fernfield.work.plots.rows import LINES, PLOTS, SYMMETRY, Line, Plot, Symmetry
 from fernfield.work.sites.arranging import Arrange, arrange
 from fernfield.work.sites.findings import scatters_off
 from fernfield.work.sites.groups import GROUPS, Group
@@ -138,6 +138,17 @@ def _wall() -> Any:
     from fernfield.work.strokes import Stroke
 
     return Stroke(tool="raise", radius_m=20, softness=0.05, strength=30, path=[(150, 150, 0), (150, 150, 1)])  # type: ignore[arg-type]
+
+
+def test_under_a_symmetry_a_scatter_and_its_images_come_and_go_together(world: OpenWorld) -> None:
+    world.edit(put(SYMMETRY, "world", Symmetry(kind="mirror", x=150, y=150)))
+    for count in (20, 8):
+        world.edit(put(SCATTERS, "s", rule(count=count, box=(20.0, 20.0, 130.0, 280.0))))
+        keep_scatter(world, "s")
+        placed = [(round(thing.x, 3), round(thing.y, 3)) for _, thing in world.each(THINGS)]
+        assert len(placed) == 2 * count
+        assert sorted(placed) == sorted((round(300 - x, 3), y) for x, y in placed)
+        assert scatters_off(world) == []
 
 
 def test_kept_it_follows_the_land_and_what_a_hand_moved_stays(world: OpenWorld) -> None:
