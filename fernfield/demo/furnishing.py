@@ -123,6 +123,6 @@ def furnish(world: OpenWorld) -> None:
         world.edit(put(SCATTERS, key, Scatter.model_validate(said)))
         keep_scatter(world, key)
     for key, picture, x, y, wide, deep, turn, colour in MARKS:
-        said = {"name": key.replace("-", " "), "picture": picture, "x": x, "y": y, "colour": colour}
+        said = {"name": key.replace("-", " ").capitalize(), "picture": picture, "x": x, "y": y, "colour": colour}
         mark = Decal.model_validate({**said, "width_m": wide, "depth_m": deep, "turn_deg": turn})
         world.edit(put(DECAL_ROWS, key, mark))

@@ -117,7 +117,7 @@ def test_the_picture_of_a_world_to_be_made_comes_by_itself(page: Page, own: Serv
 def test_a_piece_that_was_not_taken_or_was_let_go_is_where_it_was(page: Page, small: SmallTable) -> None:
     small.open("sites")
     page.forgiven.append("422")  # type: ignore[attr-defined]
-    place = "fern.rows('things').filter(t => t.sort === 'piece').map(t => [t.x, t.y])[0]"
+    place = "fern.rows('things').filter(t => t.sort === 'piece').map(fern.placeOf).map(t => [t.x, t.y])[0]"
 
     def drag_east() -> None:
         x, y = small.at(*page.evaluate(place))
@@ -133,14 +133,14 @@ def test_a_piece_that_was_not_taken_or_was_let_go_is_where_it_was(page: Page, sm
     until(page, f"was => String({place}) === String(was)", arg=was)
     page.mouse.up()
     refusal = {"status": 422, "title": "Not taken", "detail": "The barn may not stand there.", "errors": []}
-    page.route("**/things/*", lambda route: route.fulfill(status=422, json=refusal))
+    page.route("**/things?in=world", lambda route: route.fulfill(status=422, json=refusal))
     drag_east()
     page.mouse.up()
     expect(page.locator(".toast.wrong")).to_contain_text("may not stand there")
     until(page, f"was => String({place}) === String(was)", arg=was)
     assert small.revision() == at
     # What is taken stays, and is what the server has.
-    page.unroute("**/things/*")
+    page.unroute("**/things?in=world")
     drag_east()
     page.mouse.up()
     small.kept(at)

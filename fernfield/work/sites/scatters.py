@@ -464,7 +464,7 @@ def keep_scatter(world: OpenWorld, key: str) -> tuple[Found, Outcome]:
         rows, own = [], set()
         for number, one in enumerate(found.things, 1):
             entry = kit[one["kit"]]
-            name = f"{entry.label} of {row.name}"[:70] + f" {number}"
+            name = f"{row.name[:70]} {number}"
             thing = thing_of(world, land, one, name, entry, scatter=key)
             thing_key = hashlib.sha1(f"{key}/{one['cell']}".encode(), usedforsecurity=False).hexdigest()[:14]
             own.add(thing_key)

@@ -153,6 +153,9 @@ Alpine.data("ground", () => ({
   get sheetFile() {
     return `/api/tracts/${state.world.tract}/sheets/${state.sheet}.asc`;
   },
+  get sheetLocked() {
+    return Boolean(row("sheets", state.sheet)?.locked);
+  },
   clearSheet: () => ask(`${base}/sheets/${state.sheet}/clear`, "POST"),
   removeSheet: () => ask(`${base}/sheets/${state.sheet}`, "DELETE"),
   /** @param {Event} event */

@@ -137,3 +137,39 @@ Alpine.data("placedList", () => ({
     state.chosen = `groups/${key}`;
   },
 }));
+
+/** What a file of positions comes to, as it was looked at last; what its unknown columns are meant as. */
+const given = Alpine.reactive({
+  words: "",
+  unknown: /** @type {string[]} */ ([]),
+  meant: /** @type {Record<string, string>} */ ({}),
+});
+document.body.addEventListener("fern:things-file", (event) => {
+  const told = /** @type {CustomEvent} */ (event).detail;
+  if (!told?.new) return;
+  const counts = [`${told.new.length} new`, `${told.changed.length} changed`, `${told.same} as they are`];
+  const [first] = told.refused;
+  if (first) counts.push(`${told.refused.length} refused, the first, number ${first.number + 1}: ${first.message}`);
+  const aside = told.unknown.filter((/** @type {string} */ name) => !given.meant[name]);
+  if (aside.length) counts.push(`left aside: ${aside.join(", ")}`);
+  given.words = `${counts.join("; ")}.`;
+  given.unknown = [...new Set([...Object.keys(given.meant), ...told.unknown])];
+});
+
+Alpine.data("thingsFile", () => ({
+  get words() {
+    return given.words;
+  },
+  get columns() {
+    const meant = Object.entries(given.meant).filter(([, field]) => field);
+    return meant.length ? JSON.stringify(Object.fromEntries(meant)) : "";
+  },
+  get unknown() {
+    return given.unknown.map((name, k) => ({ name, id: `things-column-${k}`, label: `Column “${name}”` }));
+  },
+  /** @param {Event} event */
+  mean(event) {
+    const field = /** @type {HTMLSelectElement} */ (event.target);
+    given.meant = { ...given.meant, [field.dataset.column || ""]: field.value };
+  },
+}));

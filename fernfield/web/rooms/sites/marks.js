@@ -49,6 +49,8 @@ export function placeOf(thing) {
   return { x: x + holding.dx, y: y + holding.dy, turn };
 }
 
+window.fern.placeOf = placeOf;
+
 /** The pieces of a row: one, or those of an assembly. @param {Row} thing @returns {{kit: string, right: number, ahead: number, turn: number, size: number}[]} */
 export function partsOf(thing) {
   if (thing.sort === "assembly")

@@ -211,13 +211,6 @@ document.body.addEventListener("fern:kit-model", async (event) => {
   say(`${called} is in the kit. Say which axis points up and how large it is, beside the person.`, "calm");
 });
 document.body.addEventListener("fern:decal-picture", () => state.stage === "sites" && fetchPanel());
-document.body.addEventListener("fern:things-file", (event) => {
-  const told = /** @type {CustomEvent} */ (event).detail;
-  if (!told?.new) return;
-  const left = told.refused.length ? ` ${told.refused.length} refused, the first: ${told.refused[0].message}.` : "";
-  const unknown = told.unknown.length ? ` Left aside: ${told.unknown.join(", ")}.` : "";
-  say(`${told.new.length} new, ${told.changed.length} changed, ${told.same} as they were.${left}${unknown}`, "calm");
-});
 
 heed("panel", () => {
   if (state.stage !== "sites") return;

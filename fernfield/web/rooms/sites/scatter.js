@@ -113,7 +113,7 @@ Alpine.data("scatter", () => ({
       kit: one.kit,
       label: entryOf(one.kit)?.label ?? one.kit,
       weight: one.weight,
-      share: `${Math.round((100 * one.weight) / sum)} %`,
+      share: `= ${Math.round((100 * one.weight) / sum)} %`,
       drop: `Take it out: ${entryOf(one.kit)?.label ?? one.kit}`,
       id: `weight-${one.kit}`,
     }));

@@ -6,6 +6,7 @@
 //   data-percent                 typed in percent, said as a share
 //   data-next                    one of several alike: it is there when the one before it says something
 //   data-more                    what is asked seldom: its button tells what in it differs from `data-first`
+//   data-query="take unit"       fields that are said in the address, beside a file
 //   data-then                    what the page does after it went well: "reset", or a word that is told as fern:word
 //   data-said                    what is told when it went well and nothing else on the page shows it
 //   data-row="collection/key"    the form follows that row, but for what is being typed
@@ -322,6 +323,7 @@ function install() {
       const elt = /** @type {Element} */ (event.target);
       // htmx sets the type of a form with files by itself.
       if (name === "htmx:configRequest" && !withFiles(elt)) event.detail.headers["Content-Type"] = "application/json";
+      if (name === "htmx:configRequest" && elt instanceof HTMLElement && elt.dataset.query) askIn(elt, event.detail);
       if (name === "htmx:beforeRequest" && elt instanceof HTMLFormElement) clearErrors(elt);
       if (name === "htmx:xhr:progress") showProgress(elt, event.detail);
       if (name === "htmx:afterRequest") after(elt, event.detail);
@@ -347,6 +349,17 @@ function install() {
     if (form) showErrors(form, problem);
     else say(problemWords(problem), "wrong", xhr.responseURL);
   });
+}
+
+/** Some of what a form says stands in the address. @param {HTMLElement} form @param {{path: string, formData: FormData}} detail */
+function askIn(form, detail) {
+  const query = new URLSearchParams();
+  for (const name of (form.dataset.query || "").split(" ")) {
+    const said = detail.formData.get(name);
+    if (said) query.set(name, String(said));
+    detail.formData.delete(name);
+  }
+  detail.path += `?${query}`;
 }
 
 /** What is no fragment of a page is never put into it. @param {Element} elt @param {any} detail */

@@ -186,10 +186,11 @@ function followTools() {
 /** A file is called by its own name, where nobody is asked for one. */
 function nameFiles() {
   for (const form of /** @type {NodeListOf<HTMLFormElement>} */ (box.querySelectorAll("form[hx-encoding]"))) {
+    const name = /** @type {HTMLInputElement | null} */ (form.querySelector("[name=name]"));
+    if (!name) continue;
     form.addEventListener("change", () => {
       const file = /** @type {HTMLInputElement} */ (form.querySelector("[type=file]")).files?.[0];
-      /** @type {HTMLInputElement} */ (form.querySelector("[name=name]")).value =
-        (file?.name || "").replace(/\.[^.]*$/, "").slice(0, 60) || "Picture";
+      name.value = (file?.name || "").replace(/\.[^.]*$/, "").slice(0, 60) || "Picture";
     });
   }
 }
