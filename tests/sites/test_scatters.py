@@ -156,21 +156,38 @@ def test_kept_it_follows_the_land_and_what_a_hand_moved_stays(world: OpenWorld) 
     keep_scatter(world, "s")
     keys = [key for key, _ in world.each(THINGS)]
     assert len(keys) == 30
-    assert scatters_off(world) == []
     arrange(world, keys[:1], Arrange(x=3, y=3, locked=False))
     moved = world.row(THINGS, keys[0])
     assert (moved.x, moved.by_hand) == (3, True)  # type: ignore[attr-defined]
-    draw(world, radius_m=90, path=[(150, 150, 0), (160, 150, 2)])
-    ((_, _, off),) = scatters_off(world)
-    assert off > 0
-    keep_scatter(world, "s")
-    assert scatters_off(world) == []
+    arrange(world, keys[1:], Arrange(hidden=True))
+    before, at = dict(world.each(THINGS)), world.revision
+    # Far away nothing follows; where the land rises they follow with the stroke, and go back with it.
+    world.edit(put(PLOTS, "field", Plot(name="Field", points=tuple(FIELD))))
+    assert world.revision == at + 1
+    drawn = draw(world, radius_m=90, path=[(150, 150, 0), (160, 150, 2)])
+    assert drawn.revision == world.revision == at + 3
     now = dict(world.each(THINGS))
     assert len(now) == 30
     assert now[keys[0]] == moved
     assert all(world.first_tract.elevation(t.x, t.y) < 14.5 for t in now.values())
-    # Those whose places are still good are the same rows.
-    assert len(set(now) & set(keys)) > 10
+    assert scatters_off(world) == []
+    # Those whose places are still good are the same rows, with all that was said of them.
+    same = set(now) & set(keys)
+    assert 10 < len(same) < 30
+    assert all(now[key] == before[key] for key in same)
+    assert world.undo().words.startswith(f"Undid r{at + 2}")
+    assert (dict(world.each(THINGS)), world.first_tract.elevation(150, 150)) == (before, 10)
+    assert world.redo().words.startswith(f"Redid r{at + 2}")
+    assert dict(world.each(THINGS)) == now
+    with pytest.raises(Conflict, match="nothing to redo"):
+        world.redo()
+    # So many do not follow at once: a check finds them.
+    world.edit(put(SCATTERS, "s", rule(count=2_500, conditions=[{"what": "elevation", "to": 14.0}], apart_m=0)))
+    keep_scatter(world, "s")
+    assert scatters_off(world) == []
+    draw(world, radius_m=90, path=[(50, 150, 0), (60, 150, 2)])
+    ((_, _, off),) = scatters_off(world)
+    assert off > 0
     # Without the scatter its pieces stay as they are.
     from fernfield.work.kernel.commands import remove
 

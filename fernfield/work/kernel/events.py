@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from fernfield.core.grid import Window
@@ -48,6 +48,14 @@ class Revised:
 @dataclass(frozen=True, slots=True)
 class Gone:
     """The world was deleted."""
+
+
+@dataclass(frozen=True, slots=True)
+class Touched:
+    """What an edit changed: the posts, by tract; and the collections of its rows."""
+
+    windows: Mapping[str, Window]
+    collections: frozenset[str]
 
 
 Event = Moved | Revised | Gone

@@ -19,6 +19,7 @@ from fernfield.core.travel.walker import Obstacle
 from fernfield.work.kernel.commands import StrokeBase
 from fernfield.work.kernel.crew import Crew
 from fernfield.work.kernel.declared import named_collections
+from fernfield.work.kernel.events import Touched
 from fernfield.work.kernel.hands.brushwork import Manner
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import Layer, Layers
@@ -88,6 +89,9 @@ class Shines:
     colour: str
 
 
+Follows = Callable[["OpenWorld", Touched], None]
+"""Changes what follows from an edit, under the lock: what it writes goes with that edit."""
+
 Shining = Callable[["OpenWorld", Land, tuple[float, float, float, float]], Iterable[Shines]]
 """The lights that stand in a box of a land (x0, y0, x1, y1). [m]"""
 
@@ -132,6 +136,7 @@ class Gives:
     paces : how the ground slows a walker
     lit_from : bearing and height of where the world's own light comes from [°]
     bodies : what stands in a window and throws a shadow as a body
+    follows : changes what follows from an edit by itself; that is taken back and made again with it
     """
 
     sea_of: Callable[[OpenWorld, str], float] | None = None
@@ -145,6 +150,7 @@ class Gives:
     paces: Paces | None = None
     lit_from: Callable[[OpenWorld], tuple[float, float]] | None = None
     bodies: Obstacles | None = None
+    follows: Follows | None = None
 
 
 @dataclass(frozen=True)
@@ -162,6 +168,7 @@ class Given:
     paces: Paces
     lit_from: Callable[[OpenWorld], tuple[float, float]]
     bodies: Obstacles
+    follows: Follows
 
     @classmethod
     def of(cls, rooms: Iterable[Room]) -> Given:

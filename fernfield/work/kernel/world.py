@@ -9,7 +9,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import nullcontext
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
 import numpy as np
@@ -443,7 +443,7 @@ class OpenWorld:
         """Draw the rest, write the revision, and let the tiles go. Waits for a stroke in the way; else Conflict."""
         with run.turn, self.lock:
             self.check_open()
-            return self._arbiter.finish(run)
+            return self.followed(self._arbiter.finish(run))
 
     def stroke(self, tract_id: str, stroke: WholeStroke, say: Callable[[float], None] = _no_step) -> Outcome:
         """A whole stroke at once. `say` hears how far it is, and may raise to take it back."""
@@ -487,7 +487,16 @@ class OpenWorld:
             if works is not None:
                 ended = Ended(words, said(command), {**moves, **works.moves})
                 return at_once(self, Sweep(works.units, works.draw, lambda: ended))  # noqa: B023 (used at once)
-        return self.ledger.change_rows(command, words, moves)
+        return self.followed(self.ledger.change_rows(command, words, moves))
+
+    def followed(self, outcome: Outcome) -> Outcome:
+        """Let what follows from the edit that was just written be written too, under the same lock. Whoever asked is
+        told of both."""
+        with self.ledger.following() as touched:
+            if touched is None:
+                return outcome
+            self.house.given.follows(self, touched)
+        return replace(outcome, revision=self.revision)
 
     def sweep(self, begin: Callable[[], Sweep], say: Callable[[float], None] = _no_step) -> Outcome:
         """Make an edit of many tiles beside the world, as one revision: see `sweep`."""
@@ -533,11 +542,22 @@ class OpenWorld:
         return self._turn("redo")
 
     def _turn(self, sort: str) -> Outcome:
-        with self.lock:
-            self.check_open()
-            if not self.ledger.turns_many(sort):
-                return self.ledger.turn(sort)
-        return self.sweep(lambda: self.ledger.turning(sort))
+        first: Outcome | None = None
+        while True:
+            with self.lock:
+                self.check_open()
+                many = self.ledger.turns_many(sort)
+                while not many and (first is None or self.ledger.half_way):
+                    made = self.ledger.turn(sort)
+                    # What is told of is the edit, not what follows from it.
+                    first = made if sort == "undo" or first is None else replace(first, revision=made.revision)
+                    many = self.ledger.half_way and self.ledger.turns_many(sort)
+                if not many and first is not None:
+                    return first
+            made = self.sweep(lambda: self.ledger.turning(sort))
+            first = made if sort == "undo" or first is None else replace(first, revision=made.revision)
+            if not self.ledger.half_way:
+                return first
 
     def forget_steps(self) -> None:
         """The logbook was folded: ask it anew what can be undone."""

@@ -12,7 +12,7 @@ from fernfield.work.sites.kit import KIT_ROWS
 from fernfield.work.sites.notes import NOTES
 from fernfield.work.sites.packing import SITES_PART, sites_manifest, whole_sites
 from fernfield.work.sites.rows import THINGS
-from fernfield.work.sites.scatters import SCATTERS
+from fernfield.work.sites.scatters import SCATTERS, follow_scatters
 from fernfield.work.sites.standing import (
     clear_of_pieces,
     holes,
@@ -42,5 +42,12 @@ ROOM = Room(
     obstacles=piece_obstacles,
     manifest=sites_manifest,
     whole=whole_sites,
-    gives=Gives(stands=pieces_in, stands_clear=clear_of_pieces, taken=taken_up, shining=lights_in, bodies=piece_bodies),
+    gives=Gives(
+        stands=pieces_in,
+        stands_clear=clear_of_pieces,
+        taken=taken_up,
+        shining=lights_in,
+        bodies=piece_bodies,
+        follows=follow_scatters,
+    ),
 )

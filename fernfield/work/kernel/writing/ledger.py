@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 from weakref import proxy
@@ -21,7 +22,7 @@ from fernfield.formats.tileblob import shape_of
 from fernfield.store.rows import TileAt, TileChange
 from fernfield.store.worlds import EntryChange, Revision
 from fernfield.work.kernel.commands import Command
-from fernfield.work.kernel.events import Changed, Moved, Revised
+from fernfield.work.kernel.events import Changed, Moved, Revised, Touched
 from fernfield.work.kernel.hands.strokes import StrokeRun
 from fernfield.work.kernel.people import WHO
 from fernfield.work.kernel.posts.bits import difference, swap_in_place
@@ -32,7 +33,7 @@ from fernfield.work.kernel.posts.tiles import Place, TileCache, packed
 from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rows import Moves, Row
 from fernfield.work.kernel.writing.before import Before
-from fernfield.work.kernel.writing.draft import Draft, change_of
+from fernfield.work.kernel.writing.draft import At, Draft, change_of
 from fernfield.work.kernel.writing.order import UndoOrder
 from fernfield.work.kernel.writing.sweep import Staging, Sweep, Unit
 
@@ -116,6 +117,10 @@ class Ledger:
         self._order = UndoOrder(self._store.steps(world.id))
         self.last_ground: Older = {}
         """The tiles of the ground as they were before the last edit of it."""
+        self._touched: Touched | None = None
+        """What the edit that was written last changed, until what follows from it is asked for."""
+        self._followed: int | None = None
+        """The edit that others follow from just now."""
         self._was: dict[str, float] = {}
         """By tract, how high the ground was that the last revision changed. [m]"""
 
@@ -126,6 +131,11 @@ class Ledger:
     @property
     def next_redo(self) -> int | None:
         return self._order.next_redo
+
+    @property
+    def half_way(self) -> bool:
+        """Whether an undo or redo has to go on: what follows from an edit goes with it."""
+        return self._order.half_way
 
     def ask_anew(self) -> None:
         """The logbook was folded: ask it what can be undone."""
@@ -238,6 +248,29 @@ class Ledger:
             self._note_height(tract_id, cache, place)
             cache.set_range(place, written.lowest, written.highest)
             cache.written[place] = cache.written.get(place, 0) + 1
+
+    # What follows by itself
+
+    @contextmanager
+    def following(self) -> Iterator[Touched | None]:
+        """What the edit that was just written changed; what is written meanwhile follows from it. None where there was
+        no edit, or where this is what follows already."""
+        touched, self._touched = self._touched, None
+        if touched is None or self._followed is not None:
+            yield None
+            return
+        self._followed = self._world.revision
+        try:
+            yield touched
+        finally:
+            self._followed = None
+
+    def _note_touched(self, tiles: Iterable[At], rows: Sequence[EntryChange]) -> None:
+        windows: dict[str, Window] = {}
+        for tract_id, place in tiles:
+            whole = self._world.any_tract(tract_id).grid.tile_window(*place[1:])
+            windows[tract_id] = windows.get(tract_id, NOWHERE).join(whole)
+        self._touched = Touched(windows, frozenset(row.collection for row in rows))
 
     # Undo and redo
 
@@ -400,6 +433,8 @@ class Ledger:
         has tiles that were worked out beside the world."""
         world = self._world
         number = world.revision + 1
+        if self._followed is not None:
+            sort, target = "follow", self._followed
         fresh = self._overviews(tile_changes) if staging is None else staging.far()
         levels = {tract_id: world.any_tract(tract_id).overviews for tract_id in fresh}
         coarser = [change for tract_id, own in levels.items() for change in own.written(fresh[tract_id])]
@@ -433,5 +468,13 @@ class Ledger:
                 row = moves[entry.collection, entry.key]
                 world.set_row(entry.collection, entry.key, row)
             changed.append(Changed(entry.collection, entry.key, row, was))
+        if sort == "edit":
+            written = () if staging is None else staging.places
+            self._note_touched([*_places(tile_changes), *written], entry_changes)
         world.tell(Revised(number, words, tuple(changed)))
         return number
+
+
+def _places(changes: Iterable[TileChange]) -> Iterator[At]:
+    for change in changes:
+        yield change.at.tract_id, (change.at.layer, change.at.tile_row, change.at.tile_col)

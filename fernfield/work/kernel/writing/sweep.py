@@ -107,14 +107,14 @@ def at_once(world: OpenWorld, plan: Sweep) -> Outcome:
     if set(work.places) & set(world.holds):
         words = "a stroke is being drawn where this would change the ground"
         raise Conflict(f"{words}; nothing was changed: try again when it has ended")
-    return world.ledger.switch(work)
+    return world.followed(world.ledger.switch(work))
 
 
 def _under_lock(world: OpenWorld, plan: Sweep, until: float) -> Outcome | None:
     work = Staging(world, plan)
     for unit in plan.units:
         work.draw(unit)
-    return world.ledger.switch(work) if _free(world, work.places, until) else None
+    return world.followed(world.ledger.switch(work)) if _free(world, work.places, until) else None
 
 
 def _aside(world: OpenWorld, plan: Sweep, say: Say) -> Outcome | None:
@@ -140,7 +140,7 @@ def _aside(world: OpenWorld, plan: Sweep, say: Say) -> Outcome | None:
                 if len(stale) <= AT_ONCE:
                     for unit in stale:
                         work.draw(unit)
-                    return world.ledger.switch(work)
+                    return world.followed(world.ledger.switch(work))
     finally:
         work.clear()
 
