@@ -94,6 +94,7 @@ MARKS: tuple[tuple[str, str, float, float, float, float, float, str], ...] = (
     ("lime", "stain", 696.0, 456.0, 9.0, 9.0, 0.0, "#e4dfd0"),
     ("fire", "stain", 746.0, 712.0, 7.0, 7.0, 0.0, "#2b2825"),
     ("way", "arrow", 870.0, 402.0, 3.0, 5.0, 258.0, "#efe9d8"),
+    ("berth", "cross", 739.0, 300.0, 1.6, 1.6, 90.0, "#efe9d8"),
 )
 """Decals: picture, place, width, depth, turn and colour."""
 

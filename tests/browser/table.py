@@ -107,10 +107,11 @@ class Table:
         self, x: float, y: float, sees: Callable[[Picture], bool] = lambda colour: True, *, aside: bool = True
     ) -> Picture:
         """The mean colour of the plan's canvas around a spot, as soon as it is one that `sees` accepts; the pointer
-        goes out of the way first, unless it has something in hand."""
+        goes out of the way first, unless it has something in hand. Tiles that were on their way are there."""
         if aside:
             self.page.mouse.move(150, 740)
         frames(self.page, 2)
+        until(self.page, "fern.counts.loading === 0")
         px, py = self.at(x, y)
         clip = {"x": px - 2, "y": py - 2, "width": 5, "height": 5}
         return self._seen(clip, lambda shot: shot.reshape(-1, 3).mean(axis=0), sees)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 import pytest
 from playwright.sync_api import expect
 
@@ -190,3 +191,25 @@ def test_pieces_stand_in_the_overlook_in_few_calls(small: SmallTable) -> None:
       return [placed.far.geometry.drawRange.count, placed.group.children.filter(mesh => mesh.visible).length]; }"""
     assert page.evaluate(far) == [1, 1]
     page.get_by_role("button", name="Plan", exact=True).click()
+
+
+def test_a_mark_lies_on_a_piece_in_plan_and_overlook(small: SmallTable) -> None:
+    table, page = small, small.page
+    table.open("sites")
+    mark = {"name": "On it", "picture": "arrow", "x": 100, "y": 40, "width_m": 4, "depth_m": 4, "colour": "#a000ff"}
+    table.server.send(f"/api/worlds/{table.world}/decals/on-it", {**mark, "strength": 1}, "PUT")
+    purple = [160, 0, 255]
+    table.colour(100, 40.5, lambda colour: np.abs(colour - purple).max() < 6)
+    page.evaluate("fern.state.show.detail = 'low'")
+    page.get_by_role("button", name="Overlook", exact=True).click()
+    lies = """() => { const { draped, placed } = fern.overlook?.parts ?? {};
+      const [mesh] = draped?.group.children ?? [];
+      const barn = mesh && placed.byKey.get(mesh.userData.laid.key)?.[0];
+      return Boolean(barn && mesh.visible && mesh.material.uniforms.picture.value.image.width > 1 &&
+        barn.place.every((n, i) => n === Math.fround(mesh.matrix.elements[i]))); }"""
+    until(page, f"({lies})()")
+    table.server.send(f"/api/worlds/{table.world}/decals/on-it", {"tops": False}, "PATCH")
+    until(page, "fern.overlook.parts.draped.group.children.length === 0")
+    page.get_by_role("button", name="Plan", exact=True).click()
+    table.colour(100, 40.5, lambda colour: np.abs(colour - purple).max() > 60)
+    table.server.send(f"/api/worlds/{table.world}/decals/on-it", None, "DELETE")

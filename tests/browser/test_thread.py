@@ -489,7 +489,7 @@ def test_11_plan_and_overlook_show_one_land_and_the_brush_works_in_both(table: T
     until(
         page,
         """([x, y]) => { const { land, placed } = fern.overlook.parts;
-          const one = [...placed.byKey.values()].find((one) => one.row.name === "On it");
+          const one = [...placed.byKey.values()].flat().find((one) => one.row.name === "On it");
           return one && Math.abs(one.foot - one.body.over - land.heightAt(x, y)) < 1e-3; }""",
         arg=[under["x"], under["y"]],
     )

@@ -8,9 +8,12 @@ import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 from PIL import Image
+from shapely.affinity import rotate
+from shapely.geometry import Polygon, box
+from shapely.ops import unary_union
 
 from fernfield.core.grid import Window
-from fernfield.core.sites.decals import DECALS, decal, laid_on, lettering
+from fernfield.core.sites.decals import DECALS, decal, draped, laid_on, lettering
 from fernfield.core.sites.pads import Pad, padded
 from fernfield.work.kernel.commands import put, remove
 from fernfield.work.kernel.world import OpenWorld
@@ -18,9 +21,10 @@ from fernfield.work.seen.plan import plan_pixels
 from fernfield.work.seen.show import Show
 from fernfield.work.sites.arranging import Arrange, arrange
 from fernfield.work.sites.assemblies import ASSEMBLIES, Assembly
-from fernfield.work.sites.decals import DECALS_ROWS, Decal
+from fernfield.work.sites.decals import DECALS_ROWS, Decal, decals_on_tops
 from fernfield.work.sites.findings import SettleThings, piece_troubles, settle_things
 from fernfield.work.sites.joining import Join, Loosen, join_things, loosen
+from fernfield.work.sites.kit import kit_of
 from fernfield.work.sites.rows import THINGS, Assembled, Piece
 from fernfield.work.sites.standing import clear_of_pieces, stood_in
 from tests.conftest import draw, everything, ground
@@ -169,6 +173,33 @@ def test_a_decal_lies_where_it_says_in_the_picture(world: OpenWorld) -> None:
     assert not changed[50, 50]
     world.edit(remove(DECALS_ROWS, "x"))
     assert np.array_equal(plan_pixels(world, world.first_land, 0, part, show).astype(int), before)
+
+
+def test_a_decal_lies_on_what_can_be_stood_on(world: OpenWorld) -> None:
+    """By Shapely: what of a deck lies under a mark, and where in the mark."""
+    deck = np.array([[[-3, -2, 1.5], [3, -2, 1.5], [3, 2, 1.5]], [[-3, -2, 1.5], [3, 2, 1.5], [-3, 2, 1.5]]], float)
+    under = deck[:, ::-1] - [0, 0, 1]
+    found = draped(np.concatenate([deck, under]), (2.0, 1.0), (4.0, 1.5), 30.0)
+    mark = rotate(box(0, 0.25, 4, 1.75), -30)
+    shapes = [Polygon(one[:, :2]) for one in found]
+    assert unary_union(shapes).symmetric_difference(mark.intersection(box(-3, -2, 3, 2))).area < 1e-9
+    assert sum(one.area for one in shapes) == pytest.approx(mark.intersection(box(-3, -2, 3, 2)).area)
+    assert (found[:, :, 2] == 1.5).all()
+    right, ahead = np.moveaxis((found[:, :, 3:] - 0.5) * (4.0, 1.5), -1, 0)
+    turn = np.radians(30)
+    assert np.allclose(found[:, :, 0], 2 + right * np.cos(turn) + ahead * np.sin(turn))
+    assert np.allclose(found[:, :, 1], 1 - right * np.sin(turn) + ahead * np.cos(turn))
+    world.edit(put(THINGS, "b", Piece(kit="boardwalk", name="B", x=100, y=100, turn_deg=40)))
+    world.edit(put(THINGS, "post", Piece(kit="lamp_post", name="P", x=120, y=100)))
+    for key, tops, x in (("on", True, 100.5), ("not", False, 100), ("post", True, 120), ("off", True, 150)):
+        world.edit(put(DECALS_ROWS, key, Decal(name=key, x=x, y=100, width_m=1, depth_m=1, tops=tops)))
+    (top,) = decals_on_tops(world)
+    assert (top["decal"], top["thing"], top["number"]) == ("on", "b", 0)
+    corners = np.array(top["triangles"]).reshape(-1, 5)
+    entry = kit_of(world)["boardwalk"]
+    assert corners[:, 2].max() == pytest.approx(entry.size[2], abs=0.05)
+    # Beams under its boards are marked too, and are not seen.
+    assert 0.5 < unary_union([Polygon(one) for one in corners[:, :2].reshape(-1, 3, 2)]).area <= 1.0001
 
 
 def test_every_decal_is_a_mark_and_turns_as_pillow_turns_it() -> None:

@@ -3,12 +3,14 @@ The next is a function and a line in `DECALS`."""
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Callable
 from functools import cache
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from fernfield.core.grid import FloatArray
 from fernfield.core.noise import Octaves, fractal, plain_spots
@@ -136,3 +138,49 @@ def laid_on(
     ) * np.float32(strength)  # fmt: skip
     part = ground[:, r0:r1, c0:c1]
     part += laid * (np.asarray(colour, np.float32)[:, None, None] - part)
+
+
+# On what can be stood on
+
+UPWARDS = 0.5
+"""A face is marked from above where it looks up at least so much: the upward part of its normal."""
+Polygon = list[NDArray[np.float64]]
+
+
+def draped(
+    faces: NDArray[np.float64], place: tuple[float, float], size: tuple[float, float], turn_deg: float
+) -> NDArray[np.float64]:  # fmt: skip
+    """What of the faces of a body lies under a mark, seen from above.
+
+    faces : triangles in the body's frame, shape (n, 3, 3), counter-clockwise from outside [m]
+    place, size, turn_deg : the middle of the mark in that frame, its width and depth [m], clockwise [°]
+    returns : triangles, shape (m, 3, 5): right, ahead, up [m], and where in the mark that is: right and ahead, 0 to 1
+    """
+    turn = math.radians(turn_deg)
+    cos, sin = math.cos(turn), math.sin(turn)
+    aside = faces[:, :, :2] - place
+    across = (aside[:, :, 0] * cos - aside[:, :, 1] * sin) / size[0] + 0.5
+    along = (aside[:, :, 0] * sin + aside[:, :, 1] * cos) / size[1] + 0.5
+    normal = np.cross(faces[:, 1] - faces[:, 0], faces[:, 2] - faces[:, 0])
+    up = normal[:, 2] > UPWARDS * np.linalg.norm(normal, axis=1)
+    for one in (across, along):
+        up &= (one.max(1) > 0) & (one.min(1) < 1)
+    found = []
+    for at in np.flatnonzero(up):
+        corners = list(np.column_stack([faces[at], across[at], along[at]]))
+        for axis, sign, limit in ((3, 1, 0.0), (3, -1, -1.0), (4, 1, 0.0), (4, -1, -1.0)):
+            corners = _cut(corners, axis, sign, limit)
+        found += [(corners[0], *pair) for pair in itertools.pairwise(corners[1:])]
+    return np.array(found, np.float64).reshape(-1, 3, 5)
+
+
+def _cut(corners: Polygon, axis: int, sign: int, limit: float) -> Polygon:
+    """What of a convex polygon lies where `sign` times a number of its corners is at least `limit`."""
+    kept = []
+    for one, other in zip(corners, [*corners[1:], *corners[:1]], strict=True):
+        a, b = sign * one[axis] - limit, sign * other[axis] - limit
+        if a >= 0:
+            kept.append(one)
+        if (a >= 0) != (b >= 0):
+            kept.append(one + (other - one) * (a / (a - b)))
+    return kept

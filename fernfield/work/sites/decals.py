@@ -7,14 +7,17 @@ from typing import Annotated
 
 import numpy as np
 from pydantic import Field, StringConstraints, model_validator
+from typing_extensions import TypedDict
 
 from fernfield.core.errors import InvalidInput, NotFound
 from fernfield.core.grid import FloatArray, Window
-from fernfield.core.sites.decals import DECALS, LETTERS, decal, laid_on, lettering
+from fernfield.core.sites.decals import DECALS, LETTERS, decal, draped, laid_on, lettering
+from fernfield.core.sites.solids import entry_shape
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.rows import Collection, Colour, East, Facing, Key, Name, North, Row, TractId
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.sites.standing import Stood, stood_in
 
 MOST_DECALS = 5_000
 SMALLEST_PX = 0.7
@@ -26,6 +29,7 @@ class Decal(Row):
     """Collection "decals": a mark that lies on the ground. x east, y north [m], turned clockwise [°].
 
     picture : a shipped one, "letters" for its `text`, or the key of a picture that was brought
+    tops : whether it lies on pieces there too that can be stood on; under them the ground has it all the same
     order : later ones lie over earlier ones
     """
 
@@ -43,6 +47,7 @@ class Decal(Row):
     turn_deg: Annotated[Facing, Say("Turn", "°")] = 0.0
     colour: Annotated[Colour, Say("Colour")] = "#4a3a2c"
     strength: Annotated[float, Field(gt=0, le=1), Say("Strength", "%", percent=True, under="More")] = 0.7
+    tops: Annotated[bool, Say("Also on what is stood on", under="More")] = True
     order: Annotated[int, Field(ge=-1_000, le=1_000), Say("Order", under="More")] = 0
     tract: Annotated[TractId | None, UNASKED] = None
 
@@ -103,3 +108,36 @@ def lay_decals(world: OpenWorld, land: Land, level: int, part: Window, ground: F
         colour = int(row.colour[1:3], 16), int(row.colour[3:5], 16), int(row.colour[5:7], 16)
         place = (x - west) / pixel, (north - y) / pixel
         laid_on(ground, picture, place, size, row.turn_deg, colour, row.strength, scale)
+
+
+class OnTop(TypedDict):
+    """A mark on what can be stood on: its key, that of the thing, and which of its pieces; `triangles` are what of the
+    piece it marks, three corners each of right, ahead and up in the piece's frame [m], and right and ahead in the mark,
+    0 to 1."""
+
+    decal: str
+    thing: str
+    number: int
+    triangles: list[float]
+
+
+def decals_on_tops(world: OpenWorld) -> list[OnTop]:
+    """The marks that lie on pieces, later ones last."""
+    marked: list[tuple[str, Decal, tuple[float, float], Stood]] = []
+    with world.lock:
+        for tract_id in world.tracts:
+            land = world.land_from(tract_id)
+            part = next(part for part in land.parts if part.tract.row.id == tract_id)
+            for key, row in world.each_in(DECALS_ROWS, tract_id):
+                x, y, far = row.x + part.x, row.y + part.y, math.hypot(row.width_m, row.depth_m) / 2
+                stood = stood_in(world, land, (x - far, y - far, x + far, y + far)) if row.tops else []
+                marked += [(key, row, (x, y), one) for one in stood if one.entry.stood_on]
+    found: list[OnTop] = []
+    for key, row, spot, one in marked:
+        faces = entry_shape(one.entry, one.look)[:, :3].reshape(-1, 3, 3).astype(np.float64)
+        size = row.width_m / one.pose.size, row.depth_m / one.pose.size
+        made = draped(faces, one.pose.local(*spot), size, row.turn_deg - one.pose.turn_deg)
+        if len(made):
+            told = np.round(made, 4).ravel().tolist()
+            found.append({"decal": key, "thing": one.key, "number": one.number, "triangles": told})
+    return found

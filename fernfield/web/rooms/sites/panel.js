@@ -15,6 +15,7 @@ import "./listed.js";
 import { isHidden, partsOf } from "./marks.js";
 import "./placing.js";
 import "./scatter.js";
+import "./tops.js";
 
 const base = `/api/worlds/${state.world.id}`;
 const number = (/** @type {string} */ name) => [...each(name)].length + 1;

@@ -8,9 +8,12 @@ import json
 import secrets
 from typing import Annotated, Any
 
+import numpy as np
 from fastapi import File, Form, Query, Response, UploadFile
+from PIL import Image
 from typing_extensions import TypedDict
 
+from fernfield.core.errors import NotFound
 from fernfield.core.errors import named as found
 from fernfield.core.sites.decals import DECALS, LETTERS, decal
 from fernfield.core.sites.kit import TEAM_COLOURS, TEAM_MARKS
@@ -34,7 +37,7 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.sites.arranging import Arrange, Arranged, ArrangeThings, arrange
 from fernfield.work.sites.assemblies import Assembly
-from fernfield.work.sites.decals import PICTURES, Decal
+from fernfield.work.sites.decals import DECALS_ROWS, PICTURES, Decal, OnTop, decals_on_tops, picture_of
 from fernfield.work.sites.findings import SettleThings, settle_things
 from fernfield.work.sites.groups import Group
 from fernfield.work.sites.joining import Join, Loosen, join_things, loosen
@@ -275,12 +278,32 @@ def play_round(world: TheWorld, seed: Seed = 1) -> Round:
 @router.get("/decals/{picture}.png", response_class=Response)
 def decal_png(picture: Key) -> Response:
     """A shipped decal as 8-bit greyscale PNG: how opaque it is."""
-    from PIL import Image
-
     found(dict.fromkeys(DECALS), "decal", picture)
+    return _png(Image.fromarray((decal(picture) * 255).round().astype(np.uint8)), "max-age=3600")
+
+
+@router.get("/worlds/{world}/decals/{key}/picture.png", response_class=Response)
+def decal_picture(key: Key, world: TheWorld) -> Response:
+    """How opaque a placed decal is at every place, as the alpha of a white 8-bit PNG."""
+    with world.lock:
+        alpha = picture_of(world, world.row(DECALS_ROWS, key))
+    if alpha is None:
+        raise NotFound("the picture of this mark has gone")
+    white = np.full((*alpha.shape, 2), 255, np.uint8)
+    white[..., 1] = (alpha * 255).round()
+    return _png(Image.fromarray(white, "LA"), "no-cache")
+
+
+def _png(image: Image.Image, kept: str) -> Response:
     out = io.BytesIO()
-    Image.fromarray((decal(picture) * 255).round().astype("uint8")).save(out, "PNG")
-    return Response(out.getvalue(), media_type="image/png", headers={"cache-control": "max-age=3600"})
+    image.save(out, "PNG")
+    return Response(out.getvalue(), media_type="image/png", headers={"cache-control": kept})
+
+
+@router.get("/worlds/{world}/decals-on-tops")
+def on_tops(world: TheWorld) -> list[OnTop]:
+    """What decals mark of the pieces that can be stood on, in the frames of these pieces; later ones last."""
+    return decals_on_tops(world)
 
 
 def _context(asked: Asked) -> dict[str, Any]:

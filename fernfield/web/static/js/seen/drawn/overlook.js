@@ -13,6 +13,7 @@ import { Growth } from "./growth3d.js";
 import { Swards } from "./swards3d.js";
 import { Sheets } from "./water3d.js";
 import { Figures } from "./figures3d.js";
+import { Draped } from "./draped3d.js";
 import { Placed } from "./placed3d.js";
 import Alpine from "../../kernel/alpine.js";
 import { brush, clamp, entered, grid, heed, inShown, keep, state, watch, xOf, yOf } from "../state.js";
@@ -55,6 +56,7 @@ function build() {
   ring.add(line("#1e2925"), line("#faf8f1"));
   ring.renderOrder = 5;
   scene.add(ring);
+  const placed = new Placed(scene, request);
   parts = {
     renderer,
     scene,
@@ -64,7 +66,8 @@ function build() {
     land: new Land(scene, request),
     growth: new Growth(scene, request),
     swards: new Swards(scene, request),
-    placed: new Placed(scene, request),
+    placed,
+    draped: new Draped(scene, request, placed),
     figures: new Figures(scene, request),
     water: new Sheets(scene, request),
   };
@@ -170,6 +173,7 @@ function paint() {
   swards.update(lens.position);
   water.update();
   parts.placed.stand(land, lens.position);
+  parts.draped.update();
   parts.figures.update(land, eye ? ahead(eye) : orbit);
   // The pointer may have come to rest before the land under it had arrived.
   if (hovering && !state.cursor && !eye) state.cursor = spotUnder(...hovering);

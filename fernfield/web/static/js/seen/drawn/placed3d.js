@@ -96,7 +96,7 @@ const FILLS = 0.7;
 /** The eye has to go so far, beside how far away it is, before details are chosen anew. */
 const MOVED = 0.12;
 
-/** @typedef {{path: string, row: Row, body: Body, foot: number}} One */
+/** `place` is its part of the places of those alike. @typedef {{path: string, row: Row, body: Body, foot: number, place: Float32Array}} One */
 /** Bodies that look alike: their places, one matrix after the other, and a mesh for each detail. @typedef {{ones: One[], places: Float32Array, meshes: (THREE.InstancedMesh | null)[]}} Alike */
 
 /** All that rooms have placed. */
@@ -109,7 +109,7 @@ export class Placed {
     this.shapes = new Map();
     /** @type {Alike[]} */
     this.alike = [];
-    /** By the row's place in its collection. @type {Map<string, One>} */
+    /** The bodies of a row, by its key. @type {Map<string, One[]>} */
     this.byKey = new Map();
     this.turns = -1;
     this.detail = detailSet();
@@ -141,19 +141,23 @@ export class Placed {
     for (const { name, bodies } of drawings) {
       for (const row of each(name)) {
         for (const body of bodies(row)) {
-          const one = { path: body.path(2), row, body, foot: 0 };
+          const one = { path: body.path(2), row, body, foot: 0, place: NOWHERE };
           const others = alike.get(one.path);
           if (others) others.push(one);
           else alike.set(one.path, [one]);
-          if (!this.byKey.has(row.key)) this.byKey.set(row.key, one);
+          const own = this.byKey.get(row.key);
+          if (own) own.push(one);
+          else this.byKey.set(row.key, [one]);
         }
       }
     }
-    this.alike = [...alike.values()].map((ones) => ({
-      ones,
-      places: new Float32Array(ones.length * 16),
-      meshes: [null, null, null],
-    }));
+    this.alike = [...alike.values()].map((ones) => {
+      const places = new Float32Array(ones.length * 16);
+      ones.forEach((one, i) => {
+        one.place = places.subarray(i * 16, (i + 1) * 16);
+      });
+      return { ones, places, meshes: [null, null, null] };
+    });
     this.dress();
     this.turns = -1;
     this.request();
@@ -259,25 +263,20 @@ export class Placed {
 
   /** @param {import("./relief3d.js").Land} land */
   place(land) {
-    const frame = new THREE.Matrix4();
-    const [lean, own] = [new THREE.Matrix4(), new THREE.Matrix4()];
-    const up = new THREE.Vector3();
-    const quaternion = new THREE.Quaternion();
     // Those that stand on others come after them.
-    /** @type {{alike: Alike, one: One, i: number}[]} */
+    /** @type {One[]} */
     const later = [];
-    for (const alike of this.alike) {
-      alike.ones.forEach((one, i) => {
-        if (one.body.on) later.push({ alike, one, i });
-        else this.set(land, alike, one, i, { frame, lean, own, up, quaternion });
-      });
+    for (const { ones } of this.alike) {
+      for (const one of ones) {
+        if (one.body.on) later.push(one);
+        else this.set(land, one);
+      }
     }
-    for (let round = 0; round < 4; round += 1)
-      for (const { alike, one, i } of later) this.set(land, alike, one, i, { frame, lean, own, up, quaternion });
+    for (let round = 0; round < 4; round += 1) for (const one of later) this.set(land, one);
   }
 
-  /** @param {import("./relief3d.js").Land} land @param {Alike} alike @param {One} one @param {number} i @param {any} tools */
-  set(land, alike, one, i, { frame, lean, own, up, quaternion }) {
+  /** @param {import("./relief3d.js").Land} land @param {One} one */
+  set(land, one) {
     const { row, body } = one;
     const turn = ((row.turn_deg ?? 0) * Math.PI) / 180;
     const [cos, sin] = [Math.cos(turn), Math.sin(turn)];
@@ -301,7 +300,7 @@ export class Placed {
     }
     if (body.z !== null && body.z !== undefined) foot = body.z;
     if (body.on) {
-      const below = this.byKey.get(body.on.key);
+      const below = this.byKey.get(body.on.key)?.[0];
       if (below) foot = below.foot + body.on.top + over;
     }
     one.foot = foot;
@@ -309,11 +308,15 @@ export class Placed {
     if (body.tilt) own.multiply(frame.makeRotationX((-body.tilt * Math.PI) / 180));
     if (body.size && body.size !== 1) own.multiply(frame.makeScale(body.size, body.size, body.size));
     frame.multiplyMatrices(lean, own).setPosition(x, foot, -y);
-    alike.places.set(frame.elements, i * 16);
+    one.place.set(frame.elements);
   }
 }
 
+const NOWHERE = new Float32Array(16);
 const UP = new THREE.Vector3(0, 1, 0);
+const [frame, lean, own] = [new THREE.Matrix4(), new THREE.Matrix4(), new THREE.Matrix4()];
+const up = new THREE.Vector3();
+const quaternion = new THREE.Quaternion();
 const SIZE = new THREE.Vector2();
 const TINT = new THREE.Color();
 

@@ -75,15 +75,15 @@ const keyOf = (
  */
 /** @type {Map<string, Tile>} */
 const tiles = new Map();
-let loading = 0;
 let waiting = false;
 let width = 1;
 let height = 1;
 let ratio = 1;
-/** How often patches and tiles were drawn; read by tests and the bench. */
+/** How often patches and tiles were drawn, and tiles that are on their way; read by tests and the bench. */
 export const counts = {
   patches: 0,
   tiles: 0,
+  loading: 0,
   /** From pointer to drawn pixels. [ms] */ lags: /** @type {number[]} */ ([]),
 };
 
@@ -297,7 +297,7 @@ let quietTimer = 0;
 
 /** @param {number} at @param {number} row @param {number} col @param {How} how */
 async function load(at, row, col, how = "lit") {
-  if (loading >= MOST_LOADING) return;
+  if (counts.loading >= MOST_LOADING) return;
   const key = keyOf(at, row, col, how);
   const [rows, cols] = levelSize(at);
   let tile = tiles.get(key);
@@ -324,7 +324,7 @@ async function load(at, row, col, how = "lit") {
     tiles.set(key, tile);
   }
   if (tile.loading) return;
-  loading += 1;
+  counts.loading += 1;
   tile.loading = true;
   tile.stale = false;
   tile.tried = true;
@@ -347,7 +347,7 @@ async function load(at, row, col, how = "lit") {
     if (!tile.broken) setTimeout(draw, 1500);
   } finally {
     arrived();
-    loading -= 1;
+    counts.loading -= 1;
     tile.loading = false;
     forget();
     tellMissing();
