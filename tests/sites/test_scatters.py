@@ -181,11 +181,15 @@ def test_kept_it_follows_the_land_and_what_a_hand_moved_stays(world: OpenWorld) 
     assert dict(world.each(THINGS)) == now
     with pytest.raises(Conflict, match="nothing to redo"):
         world.redo()
+    # A rule that is still tried is not taken by a stroke.
+    world.edit(put(SCATTERS, "s", rule(count=40, conditions=[{"what": "elevation", "to": 14.0}])))
+    draw(world, radius_m=90, path=[(50, 150, 0), (60, 150, 2)])
+    assert dict(world.each(THINGS)) == now
     # So many do not follow at once: a check finds them.
     world.edit(put(SCATTERS, "s", rule(count=2_500, conditions=[{"what": "elevation", "to": 14.0}], apart_m=0)))
     keep_scatter(world, "s")
     assert scatters_off(world) == []
-    draw(world, radius_m=90, path=[(50, 150, 0), (60, 150, 2)])
+    draw(world, radius_m=90, path=[(250, 150, 0), (240, 150, 2)])
     ((_, _, off),) = scatters_off(world)
     assert off > 0
     # Without the scatter its pieces stay as they are.

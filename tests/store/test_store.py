@@ -160,7 +160,7 @@ def one_run(data: Path, strokes: int, pause: float) -> int:
     return max(numbers(), default=0)
 
 
-ACKNOWLEDGED = int(os.environ.get("FERN_STROKES", "100"))
+ACKNOWLEDGED = int(os.environ.get("FERN_STROKES", "60"))
 """Strokes that are drawn between kills; more by hand: FERN_STROKES=2000."""
 
 

@@ -28,13 +28,13 @@ from fernfield.work.kernel.declared import Names
 from fernfield.work.kernel.edits import Planned
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.relations import need_named
-from fernfield.work.kernel.rows import Bearing, Change, Coordinate, Key, Row
+from fernfield.work.kernel.rows import Bearing, Change, Coordinate, Key, Moves, Row
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.plots.areas import plot_corners
 from fernfield.work.plots.rows import LINES
 from fernfield.work.sites.kit import kit_of
 from fernfield.work.sites.rows import THINGS, Over, Piece, Size, Thing, take_away
-from fernfield.work.sites.standing import Asked, Stood, stand, stood_in, top_at
+from fernfield.work.sites.standing import NONE, Asked, Stood, stand, stood_in, top_at
 
 MOST_LAID = 5_000
 BENEATH_M = 30.0
@@ -319,10 +319,13 @@ class LaidThings(Command):
 
 
 def place_all(
-    world: OpenWorld, things: Iterable[tuple[str, Thing]], words: str, of: str, gone: Iterable[str] = ()
-) -> Outcome:
-    """Put many things, and take others away, as one revision. Hold the lock. Raises Conflict for too many."""
+    world: OpenWorld, things: Iterable[tuple[str, Thing]], words: str, of: str, gone: Iterable[str] = (),
+    also: Moves = NONE,
+) -> Outcome:  # fmt: skip
+    """Put many things, and take others away, as one revision, with other rows. Hold the lock. Raises Conflict for too
+    many."""
     look, plan = Planned(world), THINGS.plan
+    look.take(also)
     assert plan is not None
     take_away(look, gone)
     count = 0

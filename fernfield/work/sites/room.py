@@ -7,12 +7,13 @@ from fernfield.work.kernel.rooms import Check, Gives, Room
 from fernfield.work.sites.assemblies import ASSEMBLIES
 from fernfield.work.sites.decals import DECALS_ROWS
 from fernfield.work.sites.findings import piece_troubles, scatters_off
+from fernfield.work.sites.following import follow_scatters
 from fernfield.work.sites.groups import GROUPS
 from fernfield.work.sites.kit import KIT_ROWS
 from fernfield.work.sites.notes import NOTES
 from fernfield.work.sites.packing import SITES_PART, sites_manifest, whole_sites
 from fernfield.work.sites.rows import THINGS
-from fernfield.work.sites.scatters import SCATTERS, follow_scatters
+from fernfield.work.sites.scatters import SCATTERS
 from fernfield.work.sites.standing import (
     clear_of_pieces,
     holes,

@@ -5,18 +5,16 @@ from __future__ import annotations
 import hashlib
 import itertools
 import math
-from collections import Counter
 from collections.abc import Sequence
-from contextlib import suppress
 from typing import Annotated, Literal
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field, model_validator
+from pydantic import Field, StringConstraints, model_validator
 
 from fernfield.core.cover import rules as core
-from fernfield.core.errors import Conflict, FernError, InvalidInput, NotFound
+from fernfield.core.errors import Conflict, InvalidInput, NotFound
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.light.relief import gradients
 from fernfield.core.sites import scatter as places
@@ -34,11 +32,10 @@ from fernfield.core.sites.placing import (
 )
 from fernfield.core.travel.walkers import WALKER
 from fernfield.core.travel.ways import FREE, ways_from
-from fernfield.work.asking.conditions import REACHING, Conditions, reach_of
+from fernfield.work.asking.conditions import Conditions
 from fernfield.work.asking.fields import Asked, Asking, heights_around
 from fernfield.work.kernel.declared import Lies, Names
 from fernfield.work.kernel.edits import plainly
-from fernfield.work.kernel.events import Touched
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.rows import (
@@ -48,6 +45,7 @@ from fernfield.work.kernel.rows import (
     Coordinate,
     Key,
     Look,
+    Moves,
     Name,
     Plan,
     Row,
@@ -81,13 +79,6 @@ MOST_POSTS = 4_097**2
 MORE = 3
 """So many times as many places as are wanted are tried at first."""
 EDGE_POSTS = 3
-MOST_FOLLOWING = 2_000
-"""Pieces of scatters that follow an edit at once: whoever draws waits for it."""
-MOST_POSTS_FOLLOWED = 1_025**2
-BESIDE_M = 16.0
-"""The ground so far beside a scatter counts for its pieces."""
-RESTS_ON = frozenset({PLOTS.name, LINES.name, "covers", "cover-rules", "water", "liquids", "pools", "streams"})
-"""The rows that the rule of a scatter may rest on, besides what stands."""
 
 
 class Scatter(Row):
@@ -100,6 +91,7 @@ class Scatter(Row):
     apart_m : between the middles of two of them; others_m : from the outlines of what stands already
     facing : by chance, as `turn_deg` says, downhill, uphill, towards a point, along the edge or line
     reach : only where somebody gets to on foot from the default start
+    kept_as : the `rule` by which its pieces were placed last
     """
 
     name: Annotated[Name, Say("Name")]
@@ -152,7 +144,14 @@ class Scatter(Row):
     any_tint: Annotated[bool, Say("Any tint", under="Looks")] = False
     reach: Annotated[bool, Say("Only where a walker gets to", under="More")] = False
     conditions: Annotated[Conditions, UNASKED] = ()
+    kept_as: Annotated[str | None, StringConstraints(max_length=16), UNASKED] = None
     tract: Annotated[TractId | None, UNASKED] = None
+
+    @property
+    def rule(self) -> str:
+        """What names its rule: another one is named otherwise."""
+        said = self.model_dump_json(exclude={"name", "kept_as"})
+        return hashlib.sha1(said.encode(), usedforsecurity=False).hexdigest()[:10]
 
     @property
     def area(self) -> Area:
@@ -470,12 +469,13 @@ def keep_scatter(world: OpenWorld, key: str) -> tuple[Found, Outcome]:
         world.check_open()
         row = world.row(SCATTERS, key)
         land, found = scattered(world, key, row)
-        rows, gone = _as_rows(world, land, key, row, found)
-        outcome = place_all(world, rows, f"Scattered {len(rows)} of {row.name}", key, gone)
+        rows, gone = as_rows(world, land, key, row, found)
+        also: Moves = {(SCATTERS.name, key): row.model_copy(update={"kept_as": row.rule})}
+        outcome = place_all(world, rows, f"Scattered {len(rows)} of {row.name}", key, gone, also)
     return found, outcome
 
 
-def _as_rows(
+def as_rows(
     world: OpenWorld, land: Land, key: str, row: Scatter, found: Found
 ) -> tuple[list[tuple[str, Thing]], list[str]]:  # fmt: skip
     """What a scatter comes to as rows, and the keys of those that go. A place that stays keeps its name."""
@@ -491,65 +491,6 @@ def _as_rows(
         rows.append((own, thing_of(world, land, one, name, kit[one["kit"]], scatter=key)))
     every = set(keys)
     return rows, [one for one in _stays(world, key).others if one not in every]
-
-
-def follow_scatters(world: OpenWorld, touched: Touched) -> None:
-    """Scatters that were kept follow an edit of the ground, or of what their rules rest on: pieces come, go and turn.
-    Those that are as good as they were stay as they are. Under the lock.
-
-    What cannot follow (its rule fails, a stroke is in its way, there is too much of it) stays, and is found by a check.
-    """
-    if not world.rows[SCATTERS.name] or not (touched.windows or touched.collections & RESTS_ON):
-        return
-    kept = Counter(
-        thing.scatter for thing in world.rows[THINGS.name].values() if isinstance(thing, Piece) and thing.scatter
-    )
-    left, rows, gone = MOST_FOLLOWING, [], []
-    followed: list[str] = []
-    for key, row in world.each(SCATTERS):
-        if not 0 < kept[key] <= left:
-            continue
-        with suppress(FernError):
-            land = world.land_from(world.of_tract(row.tract))
-            if not _is_touched(world, land, row, touched):
-                continue
-            left -= kept[key]
-            own, others = _as_rows(world, land, key, row, _scattered(world, land, key, row, row.seed))
-            own = [(one, _as_it_was(world, one, thing)) for one, thing in own]
-            own = [(one, thing) for one, thing in own if world.rows[THINGS.name].get(one) != thing]
-            if own or others:
-                followed.append(row.name)
-                rows += own
-                gone += others
-    if followed:
-        with suppress(FernError):
-            place_all(world, rows, f"{', '.join(followed)[:200]} followed the ground", "follow", gone)
-
-
-def _as_it_was(world: OpenWorld, key: str, thing: Thing) -> Thing:
-    """A piece that stands where it stood, with all else that was said of it since."""
-    was = world.rows[THINGS.name].get(key)
-    if not isinstance(was, Piece) or not isinstance(thing, Piece) or was.kit != thing.kit:
-        return thing
-    place = {name: getattr(thing, name) for name in ("x", "y", "turn_deg", "size", "tilt_deg", "tract")}
-    return was.model_copy(update=place)
-
-
-def _is_touched(world: OpenWorld, land: Land, row: Scatter, touched: Touched) -> bool:
-    """Whether an edit changed what a scatter rests on, of one that is not too large to follow at once."""
-    window = window_of(world, land, row.area)
-    if window.rows * window.cols > MOST_POSTS_FOLLOWED:
-        return False
-    if touched.collections & RESTS_ON or row.reach:
-        return True
-    far = max([BESIDE_M, *(reach_of(one) for one in row.conditions if one.what in REACHING)])
-    wide = window.pad(math.ceil(far / land.grid.spacing))
-    parts = {part.tract.row.id: part for part in land.parts}
-    return any(
-        not there.shifted(parts[tract_id].row, parts[tract_id].col).meet(wide).empty
-        for tract_id, there in touched.windows.items()
-        if tract_id in parts
-    )
 
 
 def follows(world: OpenWorld, key: str, row: Scatter) -> int:
