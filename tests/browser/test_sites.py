@@ -213,3 +213,53 @@ def test_a_mark_lies_on_a_piece_in_plan_and_overlook(small: SmallTable) -> None:
     page.get_by_role("button", name="Plan", exact=True).click()
     table.colour(100, 40.5, lambda colour: np.abs(colour - purple).max() > 60)
     table.server.send(f"/api/worlds/{table.world}/decals/on-it", None, "DELETE")
+
+
+def test_a_road_is_drawn_led_anew_and_found(small: SmallTable) -> None:
+    table, page = small, small.page
+    table.open("sites")
+    table.tab("Roads")
+
+    def roads() -> list[dict[str, Any]]:
+        return list(table.server.get(f"/api/worlds/{table.world}/roads"))
+
+    revision = table.revision()
+    page.get_by_role("button", name="Draw a road").click()
+    for spot in ((20, 70), (100, 75), (180, 70), (180, 70)):
+        page.mouse.click(*table.at(*spot))
+    table.kept(revision)
+    (first,) = roads()
+    assert [pytest.approx(point, abs=1) for point in first["points"]] == [[20, 70], [100, 75], [180, 70]]
+    expect(page.locator("#bench dl.figures").first).to_contain_text("Steepest metre")
+    # A point is dragged; a small one between two adds another; with Alt one is taken away.
+    for start, end, count in (((100, 75), (100, 90), 3), ((60, 80), (60, 84), 4)):
+        revision = table.revision()
+        page.mouse.move(*table.at(*start))
+        page.mouse.down()
+        page.mouse.move(*table.at(*end), steps=4)
+        page.mouse.up()
+        table.kept(revision)
+        (now,) = roads()
+        assert len(now["points"]) == count
+        assert any(point == pytest.approx(end, abs=1) for point in now["points"])
+    revision = table.revision()
+    page.keyboard.down("Alt")
+    page.mouse.click(*table.at(60, 84))
+    page.keyboard.up("Alt")
+    table.kept(revision)
+    assert len(roads()[0]["points"]) == 3
+    # A way between two places, built as a road.
+    page.get_by_role("button", name="Find a way for one").click()
+    page.mouse.click(*table.at(20, 20))
+    page.mouse.click(*table.at(170, 30))
+    expect(page.get_by_role("button", name="Build way 1")).to_be_visible()
+    revision = table.revision()
+    page.get_by_role("button", name="Build way 1").click()
+    table.kept(revision)
+    assert len(roads()) == 2
+    for one in roads():
+        revision = table.revision()
+        page.locator(f"[data-road={one['key']}]").click()
+        page.get_by_role("button", name="Delete Del").locator("visible=true").click()
+        table.kept(revision)
+    assert roads() == []

@@ -10,9 +10,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
+from fernfield.core import lines
 from fernfield.core.grid import Window
+from fernfield.core.lines import Nearest
 from fernfield.core.water import channel
-from fernfield.core.water.channel import Course, Nearest
+from fernfield.core.water.channel import Course
 
 LINES = st.lists(st.tuples(st.floats(0, 60), st.floats(0, 60)), min_size=2, max_size=8, unique=True)
 
@@ -27,7 +29,7 @@ def straight(long: int, surface: float = 10.0, half: float = 2.0, depth: float =
 @given(LINES, st.floats(0.3, 4))
 def test_a_line_is_split_evenly_and_keeps_its_corners_and_length(line: list[tuple[float, float]], step: float) -> None:
     row, col = np.array(line).T
-    r, c = channel.evenly(row, col, step)
+    r, c = lines.evenly(row, col, step)
     gaps = np.hypot(np.diff(r), np.diff(c))
     assert gaps.max() <= step + 1e-6
     assert gaps.sum() == pytest.approx(float(np.hypot(np.diff(row), np.diff(col)).sum()))
@@ -41,9 +43,9 @@ def test_places_are_the_nearest_and_the_same_from_every_window(
     line: list[tuple[float, float]], step: int, row0: int, col0: int
 ) -> None:
     """Against the distance to each piece of the line, worked out one by one."""
-    row, col = channel.evenly(*np.array(line).T)
+    row, col = lines.evenly(*np.array(line).T)
     reach = np.full(len(row), 7.0)
-    whole = channel.nearest((row, col), reach, Window(0, 0, 61, 61))
+    whole = lines.nearest((row, col), reach, Window(0, 0, 61, 61))
     rows, cols = np.mgrid[0:61, 0:61].astype(float)
     least = np.full((61, 61), np.inf)
     for i in range(len(row) - 1):
@@ -54,7 +56,7 @@ def test_places_are_the_nearest_and_the_same_from_every_window(
     assert np.array_equal(np.isfinite(whole.away)[sure], (least < 7)[sure])
     there = np.isfinite(whole.away) & sure
     assert np.abs(whole.away[there] - least[there]).max(initial=0) < 1e-4
-    part = channel.nearest((row, col), reach, Window(row0, col0, row0 + 20, col0 + 20), step)
+    part = lines.nearest((row, col), reach, Window(row0, col0, row0 + 20, col0 + 20), step)
     for name in ("away", "at"):
         seen = getattr(whole, name)[row0 : row0 + 20 : step, col0 : col0 + 20 : step]
         assert np.array_equal(getattr(part, name)[: seen.shape[0], : seen.shape[1]], seen)
@@ -78,7 +80,7 @@ def test_a_surface_never_rises_and_lies_under_its_banks(lowest: np.ndarray, smoo
 def test_the_bed_and_its_banks_by_hand() -> None:
     """A level stream 4 m wide and 0.5 m deep at 10 m, with banks of 45°."""
     course = straight(41)
-    near = channel.nearest((course.row, course.col), np.full(41, 12.0), Window(10, 8, 30, 33))
+    near = lines.nearest((course.row, course.col), np.full(41, 12.0), Window(10, 8, 30, 33))
     ground = channel.target(near, course, 1.0)[5]
     for off, level in ((0, 9.5), (1, 9.5), (2, 10.0), (3, 10 + 1 + 1 / 8), (6, 10 + 4 + 16 / 8)):
         assert ground[12 - off] == ground[12 + off] == pytest.approx(level)
@@ -135,7 +137,7 @@ def test_the_lowest_ground_beside_is_found_for_both_ends_of_a_piece() -> None:
     course = straight(5)
     heights = np.full((5, 41), 12.0, np.float32)
     heights[2, 22] = 7
-    near = channel.nearest((course.row, course.col), np.full(5, 3.0), Window(0, 0, 5, 41))
+    near = lines.nearest((course.row, course.col), np.full(5, 3.0), Window(0, 0, 5, 41))
     lowest = channel.lowest_beside(near, heights, 5)
     assert lowest[2] == 7
     assert lowest[0] == lowest[4] == 12

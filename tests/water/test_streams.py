@@ -14,7 +14,8 @@ from fastapi.testclient import TestClient
 from fernfield.core.brush.pace import Sample
 from fernfield.core.errors import Choice, Conflict, InvalidInput, NotFound
 from fernfield.core.grid import FloatArray, Window
-from fernfield.core.water.channel import FREEBOARD_M, evenly
+from fernfield.core.lines import evenly
+from fernfield.core.water.channel import FREEBOARD_M
 from fernfield.work.ground.commands import RemoveSheet
 from fernfield.work.ground.rows import SHEETS
 from fernfield.work.ground.sheet_edits import empty_sheet

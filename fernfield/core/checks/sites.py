@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from fernfield.core.checks.finding import Finding, Mend
@@ -83,3 +83,39 @@ def scatters_gone_by(found: Sequence[tuple[str, str, int]], world: str) -> Itera
         words = f"{off} of the scatter {name} would stand otherwise by its rule as the land is now."
         mend = Mend("Let it follow", f"/worlds/{world}/scatters/{key}/keep", {})
         yield Finding("scatters", words, "Let it follow its rule; what was moved by hand stays.", False, mend=mend)
+
+
+@dataclass(frozen=True, slots=True)
+class RoadFound:
+    """A road as it lies on the land: how steep it is where it is steepest and how steep it may be [%], how much of it
+    is under water [m], and the places of its ends that lead nowhere [m]."""
+
+    key: str
+    name: str
+    tract: str
+    steepest: float
+    limit: float
+    wet_m: float
+    x: float
+    y: float
+    loose: tuple[tuple[float, float], ...] = ()
+
+
+STEEPER = 0.25
+"""A road may be so much steeper than it says: what lies between posts is not its line. [%]"""
+WET_LEAST_M = 1.0
+
+
+def roads_troubled(found: Iterable[RoadFound], world: str) -> Iterator[Finding]:
+    for one in found:
+        if one.steepest > one.limit + STEEPER:
+            words = f"{one.name} is {one.steepest:.1f} % where it is steepest, and may be {one.limit:g} %."
+            mend = Mend("Build it anew", f"/worlds/{world}/roads/{one.key}/build", {})
+            remedy = "Build it anew on the land as it is now, or lead it further around."
+            yield Finding("roads", words, remedy, False, one.x, one.y, one.tract, mend)
+        if one.wet_m >= WET_LEAST_M:
+            words = f"{one.name} is under water for {one.wet_m:,.0f} m."
+            yield Finding("roads", words, "Lead it around, or over a bridge.", False, one.x, one.y, one.tract)
+        for x, y in one.loose:
+            words, remedy = f"{one.name} leads nowhere at one end.", "Lead it on to what it is for."
+            yield Finding("roads", words, remedy, False, x, y, one.tract)

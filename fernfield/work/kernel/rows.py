@@ -145,6 +145,22 @@ class Works:
     moves: Moves = field(default_factory=dict)
 
 
+def together(every: Sequence[Works]) -> list[tuple[str, tuple[int, int]]]:
+    """The tiles that some works may change."""
+    return sorted({unit for works in every for unit in works.units})
+
+
+def drawn_by(every: Sequence[Works]) -> Callable[[Draft, tuple[str, tuple[int, int]]], None]:
+    """Draws all works of a tile, one after the other."""
+
+    def draw(draft: Draft, unit: tuple[str, tuple[int, int]]) -> None:
+        for works in every:
+            if unit in works.units:
+                works.draw(draft, unit)
+
+    return draw
+
+
 @dataclass(frozen=True, slots=True)
 class Shift:
     """A tract that got other bounds: the new one, its grid, and its south-west corner in the old one's metres."""

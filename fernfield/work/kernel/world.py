@@ -46,7 +46,7 @@ from fernfield.work.kernel.posts.tiles import Place, TileCache
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES, Tract, TractPlace
 from fernfield.work.kernel.relations import not_there
 from fernfield.work.kernel.rooms import House
-from fernfield.work.kernel.rows import Collection, Moves, R, Row
+from fernfield.work.kernel.rows import Collection, Moves, R, Row, drawn_by, together
 from fernfield.work.kernel.writing.draft import At
 from fernfield.work.kernel.writing.ledger import Ended, Ledger, Outcome, said
 from fernfield.work.kernel.writing.sweep import Sweep, at_once, sweep
@@ -481,12 +481,11 @@ class OpenWorld:
 
     def _write_rows(self, command: Command, words: str, moves: Moves) -> Outcome:
         """Rows, and with them what their collections do to the ground."""
-        for name in {name for name, _ in moves}:
-            ground = self.house.collection(name).ground
-            works = None if ground is None else ground(self, moves)
-            if works is not None:
-                ended = Ended(words, said(command), {**moves, **works.moves})
-                return at_once(self, Sweep(works.units, works.draw, lambda: ended))  # noqa: B023 (used at once)
+        grounds = (self.house.collection(name).ground for name in sorted({name for name, _ in moves}))
+        every = [works for ground in grounds if ground is not None and (works := ground(self, moves)) is not None]
+        if every:
+            ended = Ended(words, said(command), {**moves, **{k: v for works in every for k, v in works.moves.items()}})
+            return at_once(self, Sweep(together(every), drawn_by(every), lambda: ended))
         return self.followed(self.ledger.change_rows(command, words, moves))
 
     def followed(self, outcome: Outcome) -> Outcome:

@@ -37,6 +37,7 @@ from fernfield.work.light.moment import Moment, moment_of
 from fernfield.work.seen.overlaid import lay_over
 from fernfield.work.seen.show import Show
 from fernfield.work.sites.decals import lay_decals
+from fernfield.work.sites.paving import lay_roads
 from fernfield.work.water.flowing import streams_seen
 from fernfield.work.water.rows import tide_level
 from fernfield.work.water.standing import liquids_over
@@ -107,13 +108,9 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         at: list[Any] = [np.arange(a, b) / fine for a, b in ((part.row0, part.row1), (part.col0, part.col1))]
         ground *= textured(world, land, fine_shares, *at)
     with world.lock:
-        lay_decals(
-            world,
-            land,
-            level,
-            Window(part.row0, part.col0, part.row0 + ground.shape[1], part.col0 + ground.shape[2]),
-            ground,
-        )
+        pixels = Window(part.row0, part.col0, part.row0 + ground.shape[1], part.col0 + ground.shape[2])
+        lay_roads(world, land, level, pixels, ground)
+        lay_decals(world, land, level, pixels, ground)
     metres = land.grid.spacing * step / fine
     picture = draw_plan(
         drawn,

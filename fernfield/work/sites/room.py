@@ -12,22 +12,22 @@ from fernfield.work.sites.groups import GROUPS
 from fernfield.work.sites.kit import KIT_ROWS
 from fernfield.work.sites.notes import NOTES
 from fernfield.work.sites.packing import SITES_PART, sites_manifest, whole_sites
+from fernfield.work.sites.paving import clear_of_all, taken_by_all
+from fernfield.work.sites.roads import ROADS, roads_found
 from fernfield.work.sites.rows import THINGS
 from fernfield.work.sites.scatters import SCATTERS
 from fernfield.work.sites.standing import (
-    clear_of_pieces,
     holes,
     lights_in,
     piece_bodies,
     piece_obstacles,
     pieces_in,
     standing,
-    taken_up,
 )
 
 ROOM = Room(
     "sites",
-    collections=(THINGS, NOTES, GROUPS, KIT_ROWS, ASSEMBLIES, SCATTERS, DECALS_ROWS),
+    collections=(THINGS, NOTES, GROUPS, KIT_ROWS, ASSEMBLIES, SCATTERS, DECALS_ROWS, ROADS),
     checks=(
         Check("default start", lambda world: starts.default_start(list(standing(world)))),
         Check("start under water", lambda world: starts.drowned_starts(standing(world))),
@@ -37,6 +37,7 @@ ROOM = Room(
         ),
         Check("bare opening", lambda world: ground.bare_openings(holes(world))),
         Check("pieces", lambda world: sites.pieces_troubled(list(piece_troubles(world)), world.id)),
+        Check("roads", lambda world: sites.roads_troubled(roads_found(world), world.id)),
         Check("scatters", lambda world: sites.scatters_gone_by(scatters_off(world), world.id)),
     ),
     parts=(SITES_PART,),
@@ -45,8 +46,8 @@ ROOM = Room(
     whole=whole_sites,
     gives=Gives(
         stands=pieces_in,
-        stands_clear=clear_of_pieces,
-        taken=taken_up,
+        stands_clear=clear_of_all,
+        taken=taken_by_all,
         shining=lights_in,
         bodies=piece_bodies,
         follows=follow_scatters,

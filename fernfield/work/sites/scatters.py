@@ -150,7 +150,7 @@ class Scatter(Row):
     @property
     def rule(self) -> str:
         """What names its rule: another one is named otherwise."""
-        said = self.model_dump_json(exclude={"name", "kept_as"})
+        said = self.model_dump_json(exclude={"name", "kept_as", "tract"})
         return hashlib.sha1(said.encode(), usedforsecurity=False).hexdigest()[:10]
 
     @property

@@ -11,10 +11,12 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from fernfield.core import lines
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import FloatArray
+from fernfield.core.lines import Line, Nearest
 from fernfield.core.water import channel
-from fernfield.core.water.channel import Course, Line, Nearest
+from fernfield.core.water.channel import Course
 from fernfield.work.water.rows import Stream
 from fernfield.work.water.ways import Path, Ways
 
@@ -77,7 +79,7 @@ class _Coursing:
             other = self._ways.paths[k]
             flow[self._ways.spot_of(path, other.row[0], other.col[0]) :] -= self._ways.rows[k].width_m ** 2
         wide = np.sqrt(np.maximum(flow, LEAST_FLOW * own))
-        return channel.evened(wide, max(1, round(SMOOTH_WIDTHS * stream.width_m / self._spacing)))
+        return lines.evened(wide, max(1, round(SMOOTH_WIDTHS * stream.width_m / self._spacing)))
 
     def _course(self, key: str, width: Line) -> Course:
         path, stream, spacing = self._ways.paths[key], self._ways.rows[key], self._spacing
@@ -98,7 +100,7 @@ class _Coursing:
         if stream.carve:
             # A valley is narrow where its sides are steeper than the banks would be.
             side = surface + depth + half * math.tan(math.radians(stream.bank_deg))
-            narrow = np.clip(channel.evened(beside.share_under(side), over), channel.NARROWEST, 1.0)
+            narrow = np.clip(lines.evened(beside.share_under(side), over), channel.NARROWEST, 1.0)
             half, depth = half * narrow, depth / narrow
         half = np.maximum(half, LEAST_HALF_POSTS * spacing)
         bank = np.full(len(half), math.tan(math.radians(stream.bank_deg)))
@@ -135,7 +137,7 @@ class _Beside:
         for part, window in self._ways.pieces(row, col, float(self._reach.max())):
             found = self._known.get(part.start)
             if found is None:
-                near = channel.nearest((row[part], col[part]), self._reach[part], window)
+                near = lines.nearest((row[part], col[part]), self._reach[part], window)
                 found = part, near, self._ways.ground(window)
                 self._room -= window.rows * window.cols
                 if self._room >= 0:

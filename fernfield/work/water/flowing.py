@@ -7,8 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from fernfield.core.grid import FloatArray, Window
+from fernfield.core.lines import along
 from fernfield.core.travel.walkers import WALKER, WALKERS
-from fernfield.core.water.channel import Course, along, covered, flow_marks
+from fernfield.core.water.channel import Course, covered, flow_marks
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.world import OpenWorld

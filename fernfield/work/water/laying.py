@@ -11,7 +11,8 @@ from functools import cached_property
 import numpy as np
 
 from fernfield.core.grid import FloatArray, Window
-from fernfield.core.water.channel import CHUNK, Course, Nearest, bank_reach, falls, nearest, target
+from fernfield.core.lines import Nearest, nearest
+from fernfield.core.water.channel import CHUNK, Course, bank_reach, falls, target
 from fernfield.work.kernel.posts.lands import Land, Part
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.water.rows import DRY_M, STREAMS, Stream

@@ -10,10 +10,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from fernfield.core import lines
 from fernfield.core.errors import Conflict, InvalidInput
 from fernfield.core.grid import FloatArray, Window
+from fernfield.core.lines import Line
 from fernfield.core.water import channel
-from fernfield.core.water.channel import Line
 from fernfield.core.water.hollow import Brim
 from fernfield.work.kernel.posts.lands import Land, Part
 from fernfield.work.kernel.posts.layers import HEIGHT, Apart
@@ -169,13 +170,13 @@ class Ways:
                 raise InvalidInput(f"{what} of {stream.name} must lie on the land, not at {x:g}, {y:g}", "points")
         row = np.array([land.grid.row_of(y) for _, y in points])
         col = np.array([land.grid.col_of(x) for x, _ in points])
-        row, col = channel.evenly(*channel.rounded(row, col))
+        row, col = lines.evenly(*lines.rounded(row, col))
         row = np.clip(row, land.bounds.row0, land.bounds.row1 - 1)
         col = np.clip(col, land.bounds.col0, land.bounds.col1 - 1)
         path = self._to_water(key, stream, Path(row, col, ""))
         if not path.ends:
             path = self._goes_on(key, stream, path)
-        if len(path.row) < 2 or float(channel.along(path.row, path.col)[-1]) * land.grid.spacing < stream.width_m / 2:
+        if len(path.row) < 2 or float(lines.along(path.row, path.col)[-1]) * land.grid.spacing < stream.width_m / 2:
             raise Conflict(f"{stream.name} has no way to run: {_AT_ONCE[path.ends]} right at its spring")
         return replace(path, **self._kept(path, home))
 
@@ -194,7 +195,7 @@ class Ways:
         grid = self.land.grid
         row = np.array([grid.row_of(y + home.y) for _, y in way])
         col = np.array([grid.col_of(x + home.x) for x, _ in way])
-        row, col = channel.evenly(row, col)
+        row, col = lines.evenly(row, col)
         return {"row": row, "col": col}
 
     def _to_water(self, key: str, stream: Stream, path: Path) -> Path:
@@ -246,7 +247,7 @@ class Ways:
         over = math.inf if stream.in_hollow == "cut" else SHALLOW_M
         way = run_down(self.land, self.ground, wet, start, over)
         far = without_loops(way.posts).astype(np.float64)
-        row, col = channel.evened(far[:, 0], 3), channel.evened(far[:, 1], 3)
+        row, col = lines.evened(far[:, 0], 3), lines.evened(far[:, 1], 3)
         row[[0, -1]], col[[0, -1]] = far[[0, -1], 0], far[[0, -1], 1]
         row, col = np.concatenate([path.row, row[1:]]), np.concatenate([path.col, col[1:]])
         whole = self._to_water(key, stream, replace(path, row=row, col=col, below=None, leaves=None))

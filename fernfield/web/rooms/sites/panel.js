@@ -14,6 +14,7 @@ import { drawnEntry, entryOf, kit, shapePath, showModel } from "./kit.js";
 import "./listed.js";
 import { isHidden, partsOf } from "./marks.js";
 import "./placing.js";
+import "./roads.js";
 import "./scatter.js";
 import "./tops.js";
 
@@ -219,6 +220,7 @@ heed("panel", () => {
     ["note", "notes"],
     ["decal", "decals"],
     ["group", "groups"],
+    ["road", "roads"],
   ]) {
     const form = /** @type {HTMLFormElement | null} */ (document.getElementById(id));
     if (form) chosenForm(form, collection);

@@ -24,7 +24,7 @@ from fernfield.formats.model import MOST_BYTES, from_obj
 from fernfield.store.worlds import ModelRow
 from fernfield.web.kernel.many import Metres, Taking
 from fernfield.web.kernel.panels import Asked, Panel, Shortcut
-from fernfield.web.kernel.parts import Keyed, TheStudio, TheWorld, keyed_json
+from fernfield.web.kernel.parts import Keyed, TheLand, TheStudio, TheWorld, keyed_json
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.rows import partial_of
 from fernfield.web.kernel.uploads import Named, upload
@@ -43,6 +43,8 @@ from fernfield.work.sites.groups import Group
 from fernfield.work.sites.joining import Join, Loosen, join_things, loosen
 from fernfield.work.sites.kit import EntryTold, KitEntry, entry_told, found_in_kit, kit_of
 from fernfield.work.sites.proposing import LayThings, Proposal, lay_things
+from fernfield.work.sites.road_ways import FindWay, FoundWay, WayCosts, find_ways
+from fernfield.work.sites.roads import Road, RoadFigures, build_anew, figures_of
 from fernfield.work.sites.rounds import Round, round_of
 from fernfield.work.sites.rows import THINGS, Assembled, Piece, Start, named
 from fernfield.work.sites.scatters import SCATTERS, Scatter, keep_scatter, scattered
@@ -272,6 +274,36 @@ def play_round(world: TheWorld, seed: Seed = 1) -> Round:
         return round_of(world, seed)
 
 
+# Roads
+
+
+@router.get("/worlds/{world}/roads/{key}/figures", tags=["roads"])
+def road_figures(key: Key, world: TheWorld) -> RoadFigures:
+    """How long a road is, how much one climbs along it, how steep it is where it is steepest, and what was cut and
+    filled for it: by the land as it is now."""
+    return figures_of(world, key)
+
+
+@router.post("/worlds/{world}/roads/{key}/build", tags=["roads"])
+def build_road(key: Key, world: TheWorld) -> Edited:
+    """Build a road anew, on the land as it is now."""
+    return build_anew(world, key).public()
+
+
+class FoundWays(TypedDict):
+    """The cheapest way first."""
+
+    ways: list[FoundWay]
+
+
+@router.post("/lands/{tract}/find-way", tags=["roads"])
+def find_way(wanted: FindWay, at: TheLand) -> FoundWays:
+    """Ways for a road between two places that are nowhere steeper than is said, from post to post of the land. Nothing
+    changes."""
+    world, land = at
+    return {"ways": find_ways(world, land, wanted)}
+
+
 # Decals
 
 
@@ -309,7 +341,8 @@ def on_tops(world: TheWorld) -> list[OnTop]:
 def _context(asked: Asked) -> dict[str, Any]:
     return {
         "Piece": Piece, "Start": Start, "Assembled": Assembled, "Arrange": Arrange, "Scatter": Scatter, "Decal": Decal,
-        "Group": Group, "Assembly": Assembly, "KitEntry": KitEntry, "told": whats_told(), "decals": PICTURES,
+        "Group": Group, "Road": Road, "FindWay": FindWay, "WayCosts": WayCosts,
+        "Assembly": Assembly, "KitEntry": KitEntry, "told": whats_told(), "decals": PICTURES,
         "LETTERS": LETTERS, "shipped": list(KIT), "brought": asked.world.store.models(asked.world.id),
         "pictures": asked.world.store.pictures(asked.world.id),
     }  # fmt: skip
