@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import TypeVar
 
 import numpy as np
@@ -11,11 +11,11 @@ from fernfield.core.grid import FloatArray, Window
 from fernfield.core.sites.pads import Pad, level_of, padded
 from fernfield.core.sites.placing import Pose, footprint_of
 from fernfield.work.kernel.posts.lands import Land
-from fernfield.work.kernel.posts.layers import HEIGHT, Apart
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import PLACES
 from fernfield.work.kernel.rows import Moves, Works
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.kernel.writing.draft import Draft
+from fernfield.work.sites.earthworks import apart_of, in_a_sheet
 from fernfield.work.sites.kit import kit_of
 from fernfield.work.sites.rows import THINGS, Assembled, Piece, Start, Thing
 from fernfield.work.sites.standing import NONE, Asked, asked_of, box_of, near
@@ -25,12 +25,6 @@ SHEET, SHEET_NAME = "pads", "Pads"
 LEVEL_FINE = 1e-3
 FAR_OFF_M = 1e3
 T = TypeVar("T", bound=Thing)
-
-
-def apart_of(world: OpenWorld) -> Apart:
-    found = world.house.layers(HEIGHT).apart
-    assert found is not None
-    return found
 
 
 Levels = tuple[float, ...]
@@ -123,25 +117,13 @@ def pad_works(world: OpenWorld, moves: Moves) -> Works | None:
             continue
         for thing, coming in ((old, NONE), (now, moves)):
             windows += [] if thing is None else _places_of(world, thing, coming)
-    if not windows:
-        return Works((), lambda draft, unit: None, more) if more else None
-    parts = {part.tract.row.id: (land, part) for land, _ in windows for part in land.parts}
-    units = sorted({(tract.row.id, tile) for land, window in windows for tract, tile, _, _ in land.tiles(window)})
-    apart = apart_of(world)
-    sheet = apart.moves(world, SHEET, SHEET_NAME)
 
-    def draw(draft: Draft, unit: tuple[str, tuple[int, int]]) -> None:
-        land, part = parts[unit[0]]
-        whole = part.tract.grid.tile_window(*unit[1]).shifted(part.row, part.col)
+    def build(land: Land, whole: Window) -> Callable[[FloatArray], FloatArray]:
         pads = list(pads_in(world, land, whole, changed, moves))
+        x0, y0 = land.grid.x_of(whole.col0), land.grid.y_of(whole.row0)
+        return lambda ground: padded(ground, pads, x0, y0, land.grid.spacing)
 
-        def new_ground(ground: FloatArray) -> FloatArray:
-            x0, y0 = land.grid.x_of(whole.col0), land.grid.y_of(whole.row0)
-            return padded(np.asarray(ground, np.float32), pads, x0, y0, land.grid.spacing)
-
-        apart.lay(draft, world, unit, SHEET, new_ground)
-
-    return Works(units, draw, {**sheet, **more})
+    return in_a_sheet(world, (SHEET, SHEET_NAME), windows, build, more)
 
 
 def _bed(thing: Thing) -> tuple[object, ...]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import threading
 from collections import OrderedDict
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Annotated, Any
 
 import numpy as np
@@ -23,11 +23,11 @@ from fernfield.work.kernel.commands import put
 from fernfield.work.kernel.declared import Lies, Names
 from fernfield.work.kernel.posts.lands import Land, Part
 from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tracts import PLACES
 from fernfield.work.kernel.rows import Collection, Key, Moves, Name, Row, Spot, TractId, Works
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld, Outcome
-from fernfield.work.kernel.writing.draft import Draft
-from fernfield.work.sites.pads import apart_of
+from fernfield.work.sites.earthworks import apart_of, in_a_sheet
 from fernfield.work.sites.rows import THINGS
 
 Spots = NDArray[np.float64]
@@ -149,6 +149,9 @@ def road_works(world: OpenWorld, moves: Moves) -> Works | None:
 
     Raises InvalidInput where a road cannot be as gentle as it says.
     """
+    if any(name == PLACES.name for name, _ in moves):
+        # The land itself is laid out anew, and its roads with it.
+        return None
     changed: dict[str, Road | None] = {}
     windows: list[tuple[Land, Window]] = []
     more: Moves = {}
@@ -168,23 +171,12 @@ def road_works(world: OpenWorld, moves: Moves) -> Works | None:
                 land, part = _home(world, one)
                 bed = bed_of(land, part, one)
                 windows += [] if bed is None else [(land, land.clip(bed.window(land.grid.spacing)))]
-    if not windows:
-        return Works((), lambda draft, unit: None, more) if more else None
-    parts = {part.tract.row.id: (land, part) for land, _ in windows for part in land.parts}
-    units = sorted({(tract.row.id, tile) for land, window in windows for tract, tile, _, _ in land.tiles(window)})
-    apart = apart_of(world)
-    sheet = apart.moves(world, SHEET, SHEET_NAME)
 
-    def draw(draft: Draft, unit: tuple[str, tuple[int, int]]) -> None:
-        land, part = parts[unit[0]]
-        whole = part.tract.grid.tile_window(*unit[1]).shifted(part.row, part.col)
+    def build(land: Land, whole: Window) -> Callable[[FloatArray], FloatArray]:
         beds = [bed for _, _, bed in beds_in(world, land, whole, changed)]
-        apart.lay(
-            draft, world, unit, SHEET,
-            lambda ground: built(np.asarray(ground, np.float32), beds, whole, land.grid.spacing),
-        )  # fmt: skip
+        return lambda ground: built(ground, beds, whole, land.grid.spacing)
 
-    return Works(units, draw, {**sheet, **more})
+    return in_a_sheet(world, (SHEET, SHEET_NAME), windows, build, more)
 
 
 def _home(world: OpenWorld, row: Road) -> tuple[Land, Part]:
