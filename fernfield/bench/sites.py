@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import tempfile
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -14,9 +15,12 @@ from scipy.spatial import cKDTree
 from fernfield.bench import Plan, Row, row
 from fernfield.bench.core import land as rough
 from fernfield.core.sites.shipped import SHIPPED
+from fernfield.core.travel.road_ways import road_way
+from fernfield.work.kernel.commands import put
 from fernfield.work.kernel.many import look_at_rows, take_rows
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.sites.arranging import Arrange, arrange
+from fernfield.work.sites.roads import ROADS, Road
 from fernfield.work.sites.rows import THINGS
 from fernfield.work.sites.scatters import Scatter, scattered
 from fernfield.work.studio import Studio
@@ -35,6 +39,8 @@ def rows(plan: Plan) -> Iterator[Row]:
         try:
             yield _scattered(studio, plan)
             yield _arranged(studio, plan)
+            yield _way(plan)
+            yield _led(studio, plan)
         finally:
             studio.close()
 
@@ -98,6 +104,43 @@ def _arranged(studio: Studio, plan: Plan) -> Row:
 
     return row(f"{MOVED} pieces moved and turned about their middle, of {CROWD:,}", f"the same of {MOVED}", "1.5",
                lambda: moved(full), lambda: moved(bare), max(5, plan.runs // 3))  # fmt: skip
+
+
+def _way(plan: Plan) -> Row:
+    """The cheapest way of a road across uneven land, beside scikit-image's on the same costs, which knows no slopes."""
+    side = plan.large
+    heights = rough(side)
+    costs = (1 + 10 * np.hypot(*np.gradient(heights))).astype(np.float32)
+    start, end = (8, 8), (side - 9, side - 9)
+    against, other = "sorting the costs", lambda: np.sort(costs, axis=None)
+    with suppress(ImportError):
+        from skimage.graph import MCP_Geometric
+
+        against = "MCP_Geometric of scikit-image on the same costs"
+        other = lambda: MCP_Geometric(costs).find_costs([start], [end])  # noqa: E731
+    return row(f"a way for a road across {side:,}²", against, "0.2",
+               lambda: road_way(heights, costs, start, end, 1.0, 1.0, 4.0), other, 3)  # fmt: skip
+
+
+def _led(studio: Studio, plan: Plan) -> Row:
+    """A point of a road of 2 km is moved: cut and filled anew, and written."""
+    world = _uneven(studio, SIDE, "Road")
+    x = np.linspace(20, SIDE - 20, 21)
+    points = [(float(one), 1_000 + 60 * float(np.sin(one / 150))) for one in x]
+    shifts = itertools.cycle((2.0, -2.0))
+
+    def led() -> None:
+        at = len(points) // 2
+        points[at] = points[at][0], points[at][1] + next(shifts)
+        world.edit(put(ROADS, "road", Road(name="Road", points=tuple(points), steepest_percent=60)))
+
+    def named() -> None:
+        kept = world.row(ROADS, "road")
+        world.edit(put(ROADS, "road", kept.model_copy(update={"name": f"Road {next(shifts):g}"})))
+
+    led()
+    return row("a point of a road of 2 km moved: p95 100 ms", "its name changed", "100 ms", led, named,
+               max(5, plan.runs // 3))  # fmt: skip
 
 
 TIMED = """

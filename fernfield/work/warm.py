@@ -18,7 +18,7 @@ from fernfield.core.cover.areas import exchanged, sharpened, swapped
 from fernfield.core.cover.shares import compose_colours
 from fernfield.core.cover.tools import COVER_TOOLS
 from fernfield.core.drawing.plan import PlanLook, Stamp, draw_plan, draw_stamps, lay_light, shade_stamps
-from fernfield.core.grid import FloatArray, Grid
+from fernfield.core.grid import FloatArray, Grid, Window
 from fernfield.core.ground.carry import Carriage, seen
 from fernfield.core.ground.tools import GROUND_TOOLS
 from fernfield.core.ground.weather import weather as press
@@ -31,9 +31,11 @@ from fernfield.core.light.lamps import Source, lamp_lux
 from fernfield.core.light.relief import gradients, relief
 from fernfield.core.light.shade import shade
 from fernfield.core.light.shadow import sunlit
+from fernfield.core.lines import nearest
 from fernfield.core.noise import Octaves, Spots, fractal, plain_spots
 from fernfield.core.overview import MEAN, RULES, level_of
 from fernfield.core.travel.passable import close_ways, obstacle_table, passable
+from fernfield.core.travel.road_ways import road_way
 from fernfield.core.travel.walker import Obstacle
 from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.core.travel.ways import ways_from
@@ -64,6 +66,8 @@ def _paths() -> None:
         if tool.lay is not None:
             tool.lay(Laying(_ground(), path, 1.0, {**tool.first, "image": tip("ridge")}, 0.0, 0.0))
     seen(_ground(), (40, 40), Carriage(20, 20, 20, 20, 30))
+    road_way(_ground(), _ground() + 1, (1, 1), (3, 3), 1.0, 1.0)
+    nearest((np.arange(4.0), np.arange(4.0)), np.ones(4), Window(0, 0, 4, 4))
 
 
 def _water() -> None:

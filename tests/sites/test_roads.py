@@ -19,6 +19,7 @@ from fernfield.work.seen.show import Show
 from fernfield.work.sites.road_ways import FindWay, find_ways
 from fernfield.work.sites.roads import ROADS, Road, beds_in, build_anew, figures_of, roads_found
 from fernfield.work.sites.rows import THINGS, Piece
+from fernfield.work.sites.scatters import Scatter, scattered
 from tests.conftest import draw, ground
 
 
@@ -163,6 +164,11 @@ def test_nothing_grows_on_a_road_and_it_is_seen(world: OpenWorld) -> None:
         False,
         True,
     ]
+    # Nor is anything scattered on it.
+    row = Scatter.model_validate({"name": "S", "of": [{"kit": "cairn"}], "count": 60, "box": [30, 140, 140, 160]})
+    spots = np.array([one["y"] for one in scattered(world, "s", row)[1].things])
+    assert len(spots) == 60
+    assert np.abs(spots - 150).min() > 2.9
     after = plan_pixels(world, land, 0, window, light)
     changed = np.abs(after.astype(int) - before.astype(int)).sum(axis=-1).sum(axis=1)
     assert changed[10] > 0

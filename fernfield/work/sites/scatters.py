@@ -70,6 +70,7 @@ from fernfield.work.sites.proposing import (
     standing_around,
     thing_of,
 )
+from fernfield.work.sites.roads import road_posts
 from fernfield.work.sites.rows import THINGS, Piece, Size, Thing, default_start
 from fernfield.work.sites.standing import Stood, piece_obstacles, water_at
 
@@ -202,6 +203,9 @@ def _scattered(world: OpenWorld, land: Land, key: str, row: Scatter, seed: int) 
     void = land.void(np.arange(window.row0, window.row1), np.arange(window.col0, window.col1))
     if void is not None:
         inside = np.where(void, np.float32(0), inside)
+    roads = road_posts(world, land, window)
+    if roads is not None:
+        inside = np.where(roads, np.float32(0), inside)
     area = float(inside.sum(dtype=np.float64)) * spacing**2
     wanted = row.count if row.count is not None else round((row.per_ha or 0) * area / 10_000)
     found = Found(wanted=min(wanted, MOST_SCATTERED))
