@@ -11,7 +11,7 @@ from pydantic import ValidationError
 
 from fernfield.core.errors import Conflict, InvalidInput
 from fernfield.core.grid import Window
-from fernfield.work.kernel.commands import put, remove
+from fernfield.work.kernel.commands import patch, put, remove
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import PLOTS, Plot
 from fernfield.work.seen.plan import plan_pixels
@@ -80,11 +80,12 @@ def test_a_moved_point_leads_it_anew_and_pads_and_roads_go_in_one_edit(hills: Op
     first = ground(world)
     world.edit(put(ROADS, "a", road((20, 40), (150, 60), (280, 40))))
     assert not (ground(world) == first).all()
-    # A name changes nothing of the ground, nor what stands there.
-    now = ground(world)
-    world.edit(put(ROADS, "a", road((20, 40), (150, 60), (280, 40), name="Other").model_copy(
-        update={"heights": world.row(ROADS, "a").heights})))  # fmt: skip
-    assert (ground(world) == now).all()
+    # A name changes nothing of the ground, nor do heights that somebody says.
+    now, kept = ground(world), world.row(ROADS, "a").heights
+    for said in ({"name": "Other"}, {"heights": (1.0, 2.0)}):
+        world.edit(patch(ROADS, "a", **said))
+        assert (ground(world) == now).all()
+        assert world.row(ROADS, "a").heights == kept
     from fernfield.work.kernel.commands import Together
 
     world.edit(
@@ -141,6 +142,7 @@ def test_ways_are_found_by_what_they_cost_and_others_beside_them(hills: OpenWorl
     (around,) = found(steepest_percent=100, costs={"slope": 0, "plots": {"grave": None}}, others=0)
     assert around["length_m"] > 290
     for said, words in (
+        ({"to": (20, 150)}, "to must be another place than from"),
         ({"to": (400, 150)}, "to must lie on the land, not at 400, 150"),
         ({"from": (150, 150), "costs": {"plots": {"grave": None}}}, "from must lie where a road may"),
         ({"to": (204, 121), "steepest_percent": 0.5}, "no way between them that is nowhere steeper than 0.5 %"),

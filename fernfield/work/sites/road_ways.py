@@ -78,6 +78,8 @@ def find_ways(world: OpenWorld, land: Land, wanted: FindWay) -> list[FoundWay]:
         heights = np.asarray(land.read(HEIGHT, bounds), np.float32)
         costs = _costs(world, land, wanted.costs, heights)
     ends = [_post(land, name, spot, costs) for name, spot in (("from", wanted.from_), ("to", wanted.to))]
+    if ends[0] == ends[1]:
+        raise InvalidInput("to must be another place than from", "to")
     steepest = wanted.steepest_percent / 100
     found: list[NDArray[np.int64]] = []
     ways: list[FoundWay] = []

@@ -159,7 +159,8 @@ def road_works(world: OpenWorld, moves: Moves) -> Works | None:
         if name != ROADS.name:
             continue
         was, now = world.get(ROADS, key), row if isinstance(row, Road) else None
-        if now is not None and (was is None or not now.heights or _geometry(was) != _geometry(now)):
+        # Heights are worked out, and never said.
+        if now is not None and (was is None or now.heights != was.heights or _geometry(was) != _geometry(now)):
             now = _led(world, key, now)
         if now is not None and now != row:
             more[name, key] = now
