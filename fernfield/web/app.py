@@ -30,6 +30,7 @@ from fernfield.web.kernel.guard import Guard
 from fernfield.web.kernel.problems import install_problems, unexpected
 from fernfield.web.kernel.routing import LateRoute
 from fernfield.web.kernel.rows import rows_router
+from fernfield.web.kernel.schemas import schemas_router
 from fernfield.web.kernel.settings import Settings
 from fernfield.web.kernel.turns import Turns
 from fernfield.web.kernel.watch import Watch
@@ -130,8 +131,9 @@ def create_app(studio: Studio, settings: Settings | None = None, demo: welcome.B
         pages.api,
     )
     rows = (rows_router(collection) for collection in studio.house.collections.values() if collection.plain)
+    schemas = schemas_router(studio.house.collections.values())
     # The routes as they are: to include a router is to make each of them once more, which takes a second in all.
-    for router in (*ROUTERS, *own, *rows):
+    for router in (*ROUTERS, *own, *rows, schemas):
         app.router.routes.extend(router.routes)
     for below in (at(), ""):
         app.mount(f"{below}/static", StaticFiles(directory=HERE / "static"))

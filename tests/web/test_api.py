@@ -1,17 +1,23 @@
 """The public contract, call by call, and what it says to bad input."""
 
 import io
+import json
 import struct
 from datetime import datetime, timedelta
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from jsonschema_rs import validator_for
 from PIL import Image
 from scipy.ndimage import maximum_filter, minimum_filter
 
+import fernfield.demo
 from fernfield.formats.asc import asc_lines
+from fernfield.web.kernel.schemas import name_of
+from fernfield.work.house import HOUSE
 from tests.core.real_land import heights_png, jacksboro
 from tests.waits import done
 
@@ -354,3 +360,20 @@ def test_heights_from_afar_say_what_the_ground_around_each_post_comes_to(
     refused = client.get(url, params={**whole, "of": "median"})
     assert refused.status_code == 422
     assert "post, mean, lowest, highest" in refused.json()["errors"][0]["message"]
+
+
+def test_every_row_of_the_demo_fits_the_schema_of_its_sort(client: TestClient) -> None:
+    """By an independent validator (jsonschema-rs, draft 2020-12); what does not fit a row does not fit its schema."""
+    kept = json.loads((Path(fernfield.demo.__file__).parent / "rows.json").read_text().replace("tract-", "t000000000"))
+    schemas = {name: validator_for(client.get(f"/api/schemas/{name}.json").json())
+               for name in client.get("/api/schemas").json()}  # fmt: skip
+    assert {"road", "thing", "scatter", "tract"} <= set(schemas)
+    assert client.get("/api/schemas/nothing.json").status_code == 404
+    rows = [(name, key, row) for name, some in kept["rows"].items() for key, row in some.items()]
+    for name, key, row in rows:
+        own = {field: value for field, value in row.items() if field != "_v"}
+        wrong = [one.message for one in schemas[name_of(HOUSE.collections[name])].iter_errors(own)]
+        assert wrong == [], (name, key)
+    assert len(rows) > 100
+    assert not schemas["road"].is_valid({"name": "R", "points": [[1, 2]]})
+    assert not schemas["thing"].is_valid({"sort": "piece", "kit": "cairn", "name": "C", "x": "east", "y": 1})
