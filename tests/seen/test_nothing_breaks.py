@@ -82,8 +82,18 @@ def test_every_answer_of_every_row_panel_and_page_is_there(reach: TestClient, wo
             keys = [*TEXTURES]
         elif "picture" in named:
             keys = [*DECALS]
+        elif "name" in named:
+            keys = reach.get("/api/schemas").json()
         filled = route.format(
-            world=world["id"], tract=tract, number=newest, level=0, row=0, col=0, key="{key}", picture="{key}"
+            world=world["id"],
+            tract=tract,
+            number=newest,
+            level=0,
+            row=0,
+            col=0,
+            key="{key}",
+            picture="{key}",
+            name="{key}",
         )
         own = {**NEEDED, "what": "lux"} if route.endswith("/light") else NEEDED
         asked += [(filled.format(key=key), {name: own[name] for name in needed}) for key in keys]

@@ -49,6 +49,8 @@ from fernfield.work.sites.decals import Decal
 from fernfield.work.sites.groups import Group
 from fernfield.work.sites.kit import KitEntry
 from fernfield.work.sites.notes import Note
+from fernfield.work.sites.road_ways import FindWay, WayCosts
+from fernfield.work.sites.roads import Road
 from fernfield.work.sites.rows import Assembled, Piece, Start, Thing
 from fernfield.work.sites.scatters import Scatter
 from fernfield.work.strokes import StrokeStart
@@ -90,7 +92,7 @@ FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
     ("sites", (
         ("Anything placed", Thing), ("Piece", Piece), ("Placed assembly", Assembled), ("Start", Start),
         ("Many at once", Arrange),
-        ("Scatter", Scatter),
+        ("Scatter", Scatter), ("Road", Road), ("How a way is found", FindWay), ("What a way costs", WayCosts),
         ("Group", Group), ("Assembly", Assembly), ("Entry of the kit", KitEntry), ("Decal", Decal), ("Note", Note),
     )),
     ("worlds", (
