@@ -30,12 +30,12 @@ from fernfield.web.kernel.guard import Guard
 from fernfield.web.kernel.problems import install_problems, unexpected
 from fernfield.web.kernel.routing import LateRoute
 from fernfield.web.kernel.rows import rows_router
-from fernfield.web.kernel.schemas import schemas_router
 from fernfield.web.kernel.settings import Settings
 from fernfield.web.kernel.turns import Turns
 from fernfield.web.kernel.watch import Watch
 from fernfield.web.page import help, lighting, live, logbook, pages, signing, tracts, welcome
 from fernfield.web.page.post import Post
+from fernfield.web.page.schemas import schemas_router
 from fernfield.web.page.shortcuts import shortcuts
 from fernfield.web.rooms import ROUTERS
 from fernfield.work.house import HOUSE

@@ -16,7 +16,7 @@ from scipy.ndimage import maximum_filter, minimum_filter
 
 import fernfield.demo
 from fernfield.formats.asc import asc_lines
-from fernfield.web.kernel.schemas import name_of
+from fernfield.web.page.schemas import name_of
 from fernfield.work.house import HOUSE
 from tests.core.real_land import heights_png, jacksboro
 from tests.waits import done
