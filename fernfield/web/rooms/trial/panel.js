@@ -95,7 +95,7 @@ hears("walker", (message) => {
   }
   if (!state.walking) return;
   walker = message;
-  state.cursor = { x: message.x, y: message.y };
+  if (state.cursor?.x !== message.x || state.cursor?.y !== message.y) state.cursor = { x: message.x, y: message.y };
   window.fern.walker = message;
   field("z").textContent = `${message.z.toFixed(2).replace("-", "−")} m`;
   field("speed").textContent = `${message.speed.toFixed(1)} m/s`;

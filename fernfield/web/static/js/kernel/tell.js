@@ -1,15 +1,18 @@
-// What is read out: one polite line for the whole page. What happens at once is said together, and once.
-const line = document.createElement("div");
-line.className = "visually-hidden";
-line.id = "told";
-line.setAttribute("role", "status");
-document.body.append(line);
+// What is read out: one polite log for the whole page. What happens at once is said together; nothing that is said
+// takes the place of what was said before it.
+const log = document.createElement("div");
+log.className = "visually-hidden";
+log.id = "told";
+log.setAttribute("role", "log");
+document.body.append(log);
 
 /** @type {string[]} */
 let waiting = [];
 let timer = 0;
 /** What happens within this time is one announcement. [ms] */
 const TOGETHER_MS = 120;
+/** So many announcements stay to be read again. */
+const KEPT = 8;
 
 /** Let a screen reader say something when it has nothing else to say. @param {string} words */
 export function tell(words) {
@@ -17,9 +20,10 @@ export function tell(words) {
   waiting.push(words);
   clearTimeout(timer);
   timer = setTimeout(() => {
-    const said = waiting.map((one) => (/[.!?…]$/.test(one) ? one : `${one}.`)).join(" ");
+    const said = document.createElement("p");
+    said.textContent = waiting.map((one) => (/[.!?…]$/.test(one) ? one : `${one}.`)).join(" ");
     waiting = [];
-    // The same words again are a new announcement.
-    line.textContent = line.textContent === said ? `${said}\u00a0` : said;
+    log.append(said);
+    if (log.childElementCount > KEPT) log.firstElementChild?.remove();
   }, TOGETHER_MS);
 }

@@ -84,7 +84,11 @@ export function showOverlook(shown) {
 
 /** Stand at eye level, or null to leave. @param {any} place */
 export function stand(place) {
+  const rests = eye && place && Object.keys(place).every((name) => Math.abs(place[name] - eye[name]) < 1e-3);
   eye = place;
+  // Who stands still sees the same.
+  if (rests) return;
+  turning = true;
   request();
 }
 
@@ -108,7 +112,7 @@ watch(
 );
 /** When the last frame was drawn. [ms] */
 let frameAt = 0;
-/** Whether the eye has moved since. */
+/** Whether the eye has moved since, by a hand or on its feet. */
 let turning = false;
 /** Whether the wind blows: then a frame follows a frame. */
 const blowing = () => state.view !== "plan" && !quiet.matches && ((state.show.wind && state.grows) || pours());
@@ -119,7 +123,7 @@ export function request() {
   waiting = true;
   requestAnimationFrame((now) => {
     waiting = false;
-    if (state.walking || turning) tookFrame(now - frameAt);
+    if (turning) tookFrame(now - frameAt);
     turning = false;
     frameAt = now;
     if (blowing()) request();

@@ -7,6 +7,7 @@ import { LIT, uniforms } from "./light3d.js";
 import { FACES, LEVEL, patchSlopes, slopesOf, spoilSlopes } from "./slopes3d.js";
 import { seeSunlit } from "./sunlit3d.js";
 import { NEAR_SHADER, nearUniforms, seeNear } from "./near3d.js";
+import { everyPost, inCells } from "./lattice3d.js";
 import { clamp, colOf, grid, heed, landApi, rowOf, seenTracts, state, xOf, yOf } from "../state.js";
 
 const CHUNK = 256;
@@ -19,7 +20,7 @@ const MOST_LOADING = 4;
  * in which every post is drawn, pixels; triangles of growth, how far it is drawn, and by what the distances of its kinds are multiplied; tufts of ground cover.
  * @type {Record<string, {step: number, reach: number, around: number, ratio: number, triangles: number, plantReach: number, nearer: number, tufts: number}>} */
 export const DETAIL = {
-  low: { step: 8, reach: 500, around: 24, ratio: 0.6, triangles: 8_000, plantReach: 260, nearer: 0.15, tufts: 1_500 },
+  low: { step: 8, reach: 500, around: 24, ratio: 0.5, triangles: 8_000, plantReach: 260, nearer: 0.15, tufts: 1_500 },
   middle: {
     step: 2,
     reach: 260,
@@ -43,8 +44,15 @@ export const DETAIL = {
 };
 export const detail = () => DETAIL[state.show.detail] || DETAIL.middle;
 
+/** At low detail haze is worked out at the corners, and there are no textures near the eye. @type {Record<string, string>} */
+const SIMPLE = { SIMPLE: "" };
+/** @type {Record<string, string>} */
+const FULL = {};
+const drawnAs = () => (state.show.detail === "low" ? SIMPLE : FULL);
+
 const material = (/** @type {THREE.Texture} */ texture) =>
   new THREE.ShaderMaterial({
+    defines: drawnAs(),
     uniforms: {
       ...uniforms,
       ...nearUniforms,
@@ -54,18 +62,31 @@ const material = (/** @type {THREE.Texture} */ texture) =>
     },
     vertexShader: `
       uniform vec4 part; attribute vec2 post; varying vec2 at; varying vec3 place; varying float away;
+      #ifdef SIMPLE
+        ${LIT}
+        varying vec4 veil;
+      #endif
       void main() {
         at = part.xy + post * part.zw;
         place = position;
         vec4 eye = modelViewMatrix * vec4(position, 1.0);
         away = length(eye.xyz);
+        #ifdef SIMPLE
+          // What is seen through haze is so much of the ink, and so much besides.
+          vec3 besides = hazed(vec3(0.0), away, place);
+          veil = vec4(besides, hazed(vec3(1.0), away, place).g - besides.g);
+        #endif
         gl_Position = projectionMatrix * eye;
       }`,
     fragmentShader: `
       uniform sampler2D picture; varying vec2 at; varying vec3 place; varying float away;
       ${LIT}
       ${FACES}
-      ${NEAR_SHADER}
+      #ifdef SIMPLE
+        varying vec4 veil;
+      #else
+        ${NEAR_SHADER}
+      #endif
       float speck(vec2 p) { return fract(sin(dot(floor(p), vec2(12.9898, 78.233))) * 43758.5453); }
       float grain(vec2 p) {
         vec2 f = fract(p); f = f * f * (3.0 - 2.0 * f);
@@ -78,8 +99,13 @@ const material = (/** @type {THREE.Texture} */ texture) =>
         vec3 ink = seen.rgb;
         // Near the eye the picture's pixels are a metre wide: a fine unevenness gives the ground a scale.
         float near = clamp(1.0 - away / 60.0, 0.0, 1.0);
-        if (nearOn > 0.5) ink = textured(ink, place, normalize(cross(dFdx(place), dFdy(place))), away);
-        else if (near > 0.0)
+        #ifndef SIMPLE
+          if (nearOn > 0.5) {
+            ink = textured(ink, place, normalize(cross(dFdx(place), dFdy(place))), away);
+            near = 0.0;
+          }
+        #endif
+        if (near > 0.0)
           ink *= 1.0 + near * (0.16 * grain(place.xz * 1.7) + 0.14 * grain(place.xz * 6.3) + 0.12 * grain(place.xz * 19.0));
         vec3 light = litAt(faceAt(at), place, true);
         // Under water light falls on the bottom's part of the colour alone.
@@ -88,7 +114,11 @@ const material = (/** @type {THREE.Texture} */ texture) =>
           float bottom = clamp((seen.a * 255.0 - 128.0) / 126.0, 0.0, 1.0);
           ink *= bottom * (0.1 + 0.9 * min(light.g, 1.0)) + (1.0 - bottom) * waterInk;
         }
-        gl_FragColor = vec4(hazed(ink, away, place), 1.0);
+        #ifdef SIMPLE
+          gl_FragColor = vec4(ink * veil.a + veil.rgb, 1.0);
+        #else
+          gl_FragColor = vec4(hazed(ink, away, place), 1.0);
+        #endif
       }`,
   });
 
@@ -103,26 +133,6 @@ Object.assign(/** @type {CanvasRenderingContext2D} */ (plain.getContext("2d")), 
 const blank = new THREE.CanvasTexture(plain);
 /** @type {Map<string, {texture: any, tile: any}>} */
 const textures = new Map();
-const indices = new Map();
-
-/** Triangles of an n x m lattice with a skirt row around it. @param {number} rows @param {number} cols */
-function indexOf(rows, cols) {
-  const key = `${rows}/${cols}`;
-  if (!indices.has(key)) {
-    const wide = cols + 2;
-    const list = new Uint32Array((rows + 1) * (cols + 1) * 6);
-    let k = 0;
-    for (let r = 0; r <= rows; r += 1) {
-      for (let c = 0; c <= cols; c += 1) {
-        const a = r * wide + c;
-        list.set([a, a + wide, a + 1, a + 1, a + wide, a + wide + 1], k);
-        k += 6;
-      }
-    }
-    indices.set(key, new THREE.BufferAttribute(list, 1));
-  }
-  return indices.get(key);
-}
 
 /** Whether some of a tract lies in a chunk. @param {number} row @param {number} col */
 function holdsLand(row, col) {
@@ -154,6 +164,8 @@ class Chunk {
     /** @type {any} */
     this.mesh = null;
     this.pictureKey = "";
+    /** Where every post is drawn though it is known of all of them; null: everywhere. @type {{size: number, near: string, fine: (i: number, j: number) => boolean} | null} */
+    this.cells = null;
   }
 
   get centre() {
@@ -221,7 +233,8 @@ class Chunk {
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(positions, 3));
     geometry.setAttribute("post", new THREE.BufferAttribute(posts, 2));
-    geometry.setIndex(indexOf(n, m));
+    geometry.setIndex(new THREE.BufferAttribute(everyPost(n, m), 1));
+    this.cells = null;
     geometry.computeBoundingSphere();
     if (this.mesh) {
       this.mesh.geometry.dispose();
@@ -229,6 +242,23 @@ class Chunk {
     } else {
       this.mesh = new THREE.Mesh(geometry, this.material);
     }
+  }
+
+  /**
+   * Draw every post within `around` metres of a walker, and every so many of the others.
+   * @param {number} x @param {number} y @param {number} around @param {number} size posts to a step of the others
+   */
+  sharpen(x, y, around, size) {
+    if (size < 2 || this.step !== 1 || this.rows % size || this.cols % size) return;
+    const [row, col] = [(rowOf(y) - this.row0) / size, (colOf(x) - this.col0) / size];
+    const near = `${Math.floor(row)}/${Math.floor(col)}/${size}`;
+    if (this.cells?.near === near) return;
+    const far = around / grid.spacing / size + 1;
+    const [i0, j0] = [Math.floor(row), Math.floor(col)];
+    const fine = (/** @type {number} */ i, /** @type {number} */ j) => Math.hypot(i - i0, j - j0) <= far;
+    this.cells = { size, near, fine };
+    this.mesh.geometry.setIndex(new THREE.BufferAttribute(inCells(this.n, this.m, size, fine), 1));
+    relief.turns += 1;
   }
 
   /** Put new heights of a window in. @param {number[]} window @param {number} every how many posts apart those that were sent are @param {(row: number, col: number) => number} heightAt */
@@ -257,11 +287,17 @@ class Chunk {
 
   heightAt(/** @type {number} */ col, /** @type {number} */ row) {
     if (!this.heights) return null;
-    const r = clamp((row - this.row0) / this.step, 0, this.n - 1);
-    const c = clamp((col - this.col0) / this.step, 0, this.m - 1);
-    const r0 = Math.min(Math.floor(r), this.n - 2);
-    const c0 = Math.min(Math.floor(c), this.m - 2);
-    const at = (/** @type {number} */ i, /** @type {number} */ j) => this.heights[i * this.m + j];
+    // Of a cell that is drawn by its corners these alone count.
+    const { size = 1, fine } = this.cells ?? {};
+    const cell = (/** @type {number} */ at, /** @type {number} */ posts) =>
+      clamp(Math.floor(at / size), 0, (posts - 1) / size - 1);
+    const [down, across] = [(row - this.row0) / this.step, (col - this.col0) / this.step];
+    const every = fine && !fine(cell(down, this.n), cell(across, this.m)) ? size : 1;
+    const r = clamp(down, 0, this.n - 1) / every;
+    const c = clamp(across, 0, this.m - 1) / every;
+    const r0 = Math.min(Math.floor(r), (this.n - 1) / every - 1);
+    const c0 = Math.min(Math.floor(c), (this.m - 1) / every - 1);
+    const at = (/** @type {number} */ i, /** @type {number} */ j) => this.heights[(i * this.m + j) * every];
     const top = at(r0, c0) + (at(r0, c0 + 1) - at(r0, c0)) * (c - c0);
     const low = at(r0 + 1, c0) + (at(r0 + 1, c0 + 1) - at(r0 + 1, c0)) * (c - c0);
     return top + (low - top) * (r - r0);
@@ -282,6 +318,10 @@ class Chunk {
       if (other?.ready) [tile, level] = [other, coarser];
     }
     if (!tile) return;
+    if (this.material.defines !== drawnAs()) {
+      this.material.defines = drawnAs();
+      this.material.needsUpdate = true;
+    }
     const { row, col } = tile;
     const size = 256 * 2 ** level;
     let held = textures.get(tile.key);
@@ -424,6 +464,7 @@ export class Land {
         chunk.load(step);
       }
       if (chunk.mesh && !chunk.mesh.parent) this.scene.add(chunk.mesh);
+      if (state.walking && chunk.mesh) chunk.sharpen(x, y, around, finest);
       chunk.paint(Math.min(7, state.walking && away < around ? 0 : Math.max(0, doubled - 1)));
     }
   }
