@@ -28,6 +28,7 @@ def test_the_kit_is_found_seen_placed_and_said_no_to(small: SmallTable) -> None:
     expect(barn).to_have_attribute("data-drawn", "stone_barn")
     ink = "key => document.querySelector(`canvas[data-kit=${key}]`).toDataURL()"
     still = page.evaluate(ink, "stone_barn")
+    page.emulate_media(reduced_motion="no-preference")
     page.locator("[data-place=stone_barn]").hover()
     until(page, f"([key, was]) => ({ink})(key) !== was", arg=["stone_barn", still])
     page.locator("[data-like=stone_barn]").click()
@@ -108,7 +109,7 @@ def test_many_are_chosen_moved_turned_copied_and_grouped(small: SmallTable) -> N
     page.locator("#new-group-name").fill("Pen")
     page.get_by_role("button", name="Group", exact=True).click()
     until(page, "fern.rows('things').filter(one => one.group).length === 8")
-    table.tab("Placed")
+    table.tab("List")
     expect(page.locator("[data-group]")).to_contain_text("Pen")
     page.locator("#list-find").fill("hurdle pen")
     expect(page.locator(".placed-list [data-thing]")).to_have_count(8)
@@ -126,7 +127,7 @@ def test_many_are_chosen_moved_turned_copied_and_grouped(small: SmallTable) -> N
 def test_a_file_of_positions_is_asked_what_its_columns_mean(small: SmallTable) -> None:
     table, page = small, small.page
     table.open("sites")
-    table.tab("Placed")
+    table.tab("List")
     body = b"kit,name,Rechts,Hoch\ncairn,From afar,100,250\n"
     page.locator("#things-given").set_input_files({"name": "t.csv", "mimeType": "text/csv", "buffer": body})
     page.get_by_role("button", name="Look at it").click()

@@ -347,7 +347,7 @@ def test_8_sites_are_placed_chosen_moved_turned_and_deleted(table: Table) -> Non
     table.drag((563, 540), (573, 540), steps=20)
     assert things()[pump]["z"] > before + 0.3
     table.stage("sites")
-    table.tab("Placed")
+    table.tab("List")
     page.locator("[data-thing]", has_text=pump).click()
     revision = table.revision()
     page.keyboard.press("Delete")

@@ -38,6 +38,8 @@ def empty(tmp_path: Path) -> Iterator[str]:
 
 
 def test_from_an_empty_table_through_the_first_steps(empty: str, page: Page) -> None:
+    # With all that sways and slides, as most people have it.
+    page.emulate_media(reduced_motion="no-preference")
     page.goto(empty)
     page.evaluate("localStorage.setItem('fern.first', '0')")
     expect(page.locator(".empty")).to_contain_text("Three ways to begin")

@@ -266,7 +266,7 @@ def test_escape_closes_what_was_opened_last_and_only_that(table: Table) -> None:
     page, keys = table.page, Keys(table.page)
     page.locator("#logbook").click()
     expect(page.locator("#logbook-sheet")).to_be_focused()
-    table.tab("Placed")
+    table.tab("List")
     page.locator("#bench [data-thing]").first.click()
     page.locator("#world-menu > button").click()
     expect(page.locator("#world-menu .dropdown-menu")).to_be_visible()

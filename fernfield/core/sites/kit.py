@@ -220,8 +220,3 @@ class Entry:
 
 TINT_COLOURS = ("#7d3b2a", "#5d7a4a", "#3f617a", "#b89b4f", "#2f2f33")
 """What entries can be washed with."""
-
-TEAM_MARKS = ("triangle", "square", "ring", "cross", "bar", "diamond", "chevron", "dot")
-"""The mark of each team, so that colour is never the only sign."""
-
-TEAM_COLOURS = ("#8a6410", "#27637f", "#a2431f", "#2c6647", "#5b4a86", "#7a2f55", "#3d4a52", "#6b6b1f")

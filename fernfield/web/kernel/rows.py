@@ -56,6 +56,9 @@ def _many(router: Router, collection: Collection[Any]) -> None:
     partial, one = partial_of(collection), collection.one
     # Which fields a row of several sorts needs is known when its sort is.
     model = partial_of(collection, "Put") if collection.variants else collection.model
+    completes = collection.completes
+    # What a new row does not say may follow from what the world has.
+    new = partial_of(collection, "New") if completes is not None and not collection.variants else model
 
     told = list[told_of(collection)]  # type: ignore[valid-type,misc]
 
@@ -63,23 +66,28 @@ def _many(router: Router, collection: Collection[Any]) -> None:
         with world.lock:
             return world.told(collection)
 
-    def said(world: TheWorld, key: str, row: Command, within: Metres) -> dict[str, Any]:
-        own = said_of(row)
+    def here(world: TheWorld, key: str, own: dict[str, Any], within: Metres) -> dict[str, Any]:
         return from_world(world, collection, key, own) if within == "world" and collection.in_tract else own
+
+    def put(world: TheWorld, key: str, own: dict[str, Any], within: Metres) -> Keyed:
+        outcome = world.edit(Put(collection=collection.name, key=key, row=here(world, key, own, within)))
+        return keyed_json(key, outcome)
 
     def put_row(key: Key, row: model, world: TheWorld, within: Metres = "tract") -> Keyed:  # type: ignore[valid-type]
         with world.lock:
-            outcome = world.edit(Put(collection=collection.name, key=key, row=said(world, key, row, within)))
-        return keyed_json(key, outcome)
+            return put(world, key, said_of(row), within)
 
-    def add_row(row: model, world: TheWorld, response: Response, within: Metres = "tract") -> Keyed:  # type: ignore[valid-type]
-        key = new_key(str(getattr(row, "title", None) or getattr(row, "name", None) or ""))
-        response.headers["location"] = f"/api/worlds/{world.id}/{collection.name}/{key}"
-        return put_row(key, row, world, within)
+    def add_row(row: new, world: TheWorld, response: Response, within: Metres = "tract") -> Keyed:  # type: ignore[valid-type]
+        with world.lock:
+            own = said_of(row) if completes is None else completes(world, said_of(row), 0)
+            key = new_key(str(getattr(row, "title", None) or own.get("name") or ""))
+            response.headers["location"] = f"/api/worlds/{world.id}/{collection.name}/{key}"
+            return put(world, key, own, within)
 
     def patch_row(key: Key, row: partial, world: TheWorld, within: Metres = "tract") -> Keyed:  # type: ignore[valid-type]
         with world.lock:
-            outcome = world.edit(Patch(collection=collection.name, key=key, row=said(world, key, row, within)))
+            said = here(world, key, said_of(row), within)
+            outcome = world.edit(Patch(collection=collection.name, key=key, row=said))
         return keyed_json(key, outcome)
 
     def remove_row(key: Key, world: TheWorld, on_named: OnNamedQuery = None) -> Keyed:

@@ -49,6 +49,10 @@ from fernfield.work.sites.decals import Decal
 from fernfield.work.sites.groups import Group
 from fernfield.work.sites.kit import KitEntry
 from fernfield.work.sites.notes import Note
+from fernfield.work.sites.play.aims import Camp, Guard, Hold, Objective, Resource
+from fernfield.work.sites.play.cues import Cue
+from fernfield.work.sites.play.rules import Rules
+from fernfield.work.sites.play.teams import Team
 from fernfield.work.sites.road_ways import FindWay, WayCosts
 from fernfield.work.sites.roads import Road
 from fernfield.work.sites.rows import Assembled, Piece, Start, Thing
@@ -93,6 +97,8 @@ FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
         ("Anything placed", Thing), ("Piece", Piece), ("Placed assembly", Assembled), ("Start", Start),
         ("Many at once", Arrange),
         ("Scatter", Scatter), ("Road", Road), ("How a way is found", FindWay), ("What a way costs", WayCosts),
+        ("Team", Team), ("Objective", Objective), ("Place to hold", Hold), ("Thing to guard", Guard),
+        ("Something to gather", Resource), ("Camp of guards", Camp), ("Rules of the world", Rules), ("Cue", Cue),
         ("Group", Group), ("Assembly", Assembly), ("Entry of the kit", KitEntry), ("Decal", Decal), ("Note", Note),
     )),
     ("worlds", (

@@ -85,7 +85,7 @@ def _boot(asked: Asked) -> dict[str, Any]:
             for c in house.collections.values()
         ],
         "kit": {name: entry_told(asked.world, entry) for name, entry in kit_of(asked.world).items()},
-        "teams": teams_json(),
+        "teams": teams_json(asked.world),
         "walkers": {name: {"who": gait.who, "colour": gait.colour} for name, gait in WALKERS.items()},
         "daylight": Daylight(0.0, 90.0).told(),
         "light": told(asked.world, moment_of(asked.world)),

@@ -13,12 +13,17 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.sites.assemblies import ASSEMBLIES
 from fernfield.work.sites.groups import GROUPS
 from fernfield.work.sites.kit import entry_told, kit_of
+from fernfield.work.sites.play.cues import CUES
+from fernfield.work.sites.play.rules import RULES
+from fernfield.work.sites.play.teams import RELATIONS, TEAMS
 from fernfield.work.sites.rows import THINGS, Assembled, Piece, things_of
 from fernfield.work.sites.scatters import SCATTERS
 from fernfield.work.sites.standing import members_of
 
 KIT_FILE = "sites/kit.json"
 SHARED: tuple[Collection[Any], ...] = (ASSEMBLIES, GROUPS, SCATTERS)
+PLAY_FILE = "sites/play.json"
+PLAYED: tuple[Collection[Any], ...] = (TEAMS, RELATIONS, RULES, CUES)
 
 
 def _put(package: Package, world: OpenWorld, tract: Tract, step: Step) -> dict[str, Any]:
@@ -32,11 +37,26 @@ SITES_PART = PackagePart("pieces and starts as GeoJSON", _put, weight=0.2)
 
 
 def sites_manifest(world: OpenWorld) -> dict[str, Any]:
-    return {"kit": {"file": KIT_FILE}} if world.rows[THINGS.name] else {}
+    told = {"kit": {"file": KIT_FILE}} if world.rows[THINGS.name] else {}
+    return told | ({"play": {"file": PLAY_FILE}} if _is_played(world) else {})
+
+
+def _is_played(world: OpenWorld) -> bool:
+    return any(world.rows[one.name] for one in PLAYED)
+
+
+def _whole_play(package: Package, world: OpenWorld) -> None:
+    """Teams, how they stand to each other, the rules and the cues."""
+    with world.lock:
+        if not _is_played(world):
+            return
+        said: dict[str, Any] = {one.name: world.told(one) for one in PLAYED}
+    package.put(PLAY_FILE, iter([json.dumps(said, indent=1, ensure_ascii=False).encode()]))
 
 
 def whole_sites(package: Package, world: OpenWorld) -> None:
-    """What belongs to no tract: the entries of the kit that are used, assemblies, groups and scatters."""
+    """What belongs to no tract: the entries of the kit that are used, assemblies, groups and scatters; and a round."""
+    _whole_play(package, world)
     with world.lock:
         if not world.rows[THINGS.name]:
             return

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fernfield.core.checks import ground, light, sites, starts
+from fernfield.core.checks import ground, light, play, sites, starts
 from fernfield.work.kernel.rooms import Check, Gives, Room
 from fernfield.work.sites.assemblies import ASSEMBLIES
 from fernfield.work.sites.decals import DECALS_ROWS
@@ -13,6 +13,11 @@ from fernfield.work.sites.kit import KIT_ROWS
 from fernfield.work.sites.notes import NOTES
 from fernfield.work.sites.packing import SITES_PART, sites_manifest, whole_sites
 from fernfield.work.sites.paving import clear_of_all, taken_by_all
+from fernfield.work.sites.play.aims import CAMPS, OBJECTIVES, RESOURCES
+from fernfield.work.sites.play.cues import CUES
+from fernfield.work.sites.play.findings import play_of
+from fernfield.work.sites.play.rules import RULES
+from fernfield.work.sites.play.teams import RELATIONS, TEAMS
 from fernfield.work.sites.roads import ROADS, roads_found
 from fernfield.work.sites.rows import THINGS
 from fernfield.work.sites.scatters import SCATTERS
@@ -27,7 +32,23 @@ from fernfield.work.sites.standing import (
 
 ROOM = Room(
     "sites",
-    collections=(THINGS, NOTES, GROUPS, KIT_ROWS, ASSEMBLIES, SCATTERS, DECALS_ROWS, ROADS),
+    collections=(
+        THINGS,
+        NOTES,
+        GROUPS,
+        KIT_ROWS,
+        ASSEMBLIES,
+        SCATTERS,
+        DECALS_ROWS,
+        ROADS,
+        TEAMS,
+        RELATIONS,
+        OBJECTIVES,
+        RESOURCES,
+        CAMPS,
+        RULES,
+        CUES,
+    ),
     checks=(
         Check("default start", lambda world: starts.default_start(list(standing(world)))),
         Check("start under water", lambda world: starts.drowned_starts(standing(world))),
@@ -38,6 +59,9 @@ ROOM = Room(
         Check("bare opening", lambda world: ground.bare_openings(holes(world))),
         Check("pieces", lambda world: sites.pieces_troubled(list(piece_troubles(world)), world.id)),
         Check("roads", lambda world: sites.roads_troubled(roads_found(world), world.id)),
+        Check("teams", lambda world: play.teams_troubled(play_of(world))),
+        Check("rules", lambda world: play.rules_troubled(play_of(world))),
+        Check("cues", lambda world: play.cues_troubled(play_of(world))),
         Check("scatters", lambda world: sites.scatters_gone_by(scatters_off(world), world.id)),
     ),
     parts=(SITES_PART,),

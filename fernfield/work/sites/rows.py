@@ -13,12 +13,11 @@ from typing_extensions import TypedDict
 
 from fernfield.core.errors import Conflict, InvalidInput, NotFound
 from fernfield.core.sites.arranging import bearings, rounded
-from fernfield.core.sites.kit import TEAM_MARKS
 from fernfield.core.sites.shipped import KIT
+from fernfield.core.sites.teams import MARKS as TEAM_MARKS
 from fernfield.work.kernel.declared import Names
 from fernfield.work.kernel.edits import Planned, plainly
-from fernfield.work.kernel.posts.lands import Land, Part, joined_to
-from fernfield.work.kernel.posts.tracts import JOINS, PLACES
+from fernfield.work.kernel.posts.lands import Land, Part
 from fernfield.work.kernel.rows import (
     Change,
     Collection,
@@ -36,9 +35,9 @@ from fernfield.work.kernel.rows import (
 )
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
-from fernfield.work.plots.rows import SYMMETRY
 from fernfield.work.sites.assemblies import ASSEMBLIES
 from fernfield.work.sites.groups import groups_over
+from fernfield.work.sites.images import IMAGE_MARK, at_home, images_of
 from fernfield.work.sites.kit import KIT_ROWS, check_value, kit_of, piece_of
 
 Size = Annotated[float, Field(ge=0.05, le=20)]
@@ -139,38 +138,12 @@ class Start(Thing):
     default: Annotated[bool, Say("The default start")] = False
 
 
-IMAGE_MARK = "--"
-"""Between the key of a piece and the number of its image under a symmetry."""
-
-
 def _images(key: str, thing: Thing, look: Look) -> list[tuple[str, Thing]]:
     """What follows a piece or a start under the world's symmetry. Whichever of them is moved, the others follow."""
-    at = look.need(PLACES, look.tract_or_first(thing.tract))
-    copies = [image.seen_at(at.x, at.y) for image in look.only(SYMMETRY).images()]
-    if not copies:
-        return []
-    root, _, mark = key.partition(IMAGE_MARK)
-    number = int(mark) if mark.isdigit() and int(mark) <= len(copies) else 0
-    back = copies[number - 1].back() if number else None
-    x, y = back.place(thing.x, thing.y) if back else (thing.x, thing.y)
-    turn = back.bearing(thing.turn_deg) if back else thing.turn_deg
-    team = None if thing.team is None else (thing.team - 1 - number) % 8 + 1
-    name = thing.name.removesuffix(f" {number + 1}") if number else thing.name
     base = thing.on.partition(IMAGE_MARK)[0] if thing.on else None
     found = []
-    for k, copy in enumerate([None, *copies]):
-        if k == number:
-            continue
-        place = (x, y) if copy is None else copy.place(x, y)
-        update: dict[str, Any] = {
-            # Rounding may put a piece on the border a hair beyond it.
-            "x": round(place[0], 6) + 0.0,
-            "y": round(place[1], 6) + 0.0,
-            "turn_deg": round(turn if copy is None else copy.bearing(turn), 6) % 360,
-            "team": None if team is None else (team - 1 + k) % 8 + 1,
-            "name": name if k == 0 else f"{name[:76]} {k + 1}",
-            "on": None if base is None else f"{base}{IMAGE_MARK}{k}" if k else base,
-        }
+    for k, own, update in images_of(key, thing, look):
+        update["on"] = None if base is None else f"{base}{IMAGE_MARK}{k}" if k else base
         if isinstance(thing, Start):
             update["default"] = thing.default and k == 0
         if isinstance(thing, Piece):
@@ -178,22 +151,8 @@ def _images(key: str, thing: Thing, look: Look) -> list[tuple[str, Thing]]:
             update |= {"level_m": None, "scatter": None, "cell": None}
         if isinstance(thing, Assembled):
             update["levels"] = ()
-        found.append((f"{root}{IMAGE_MARK}{k}" if k else root, thing.model_copy(update=update)))
+        found.append((own, thing.model_copy(update=update)))
     return found
-
-
-def _at_home(thing: Thing, look: Look) -> Thing | None:
-    """A thing in the tract of its land in which it comes to stand; None when it falls outside of all."""
-    own = look.tract_or_first(thing.tract)
-    if look.grid(own).holds(thing.x, thing.y):
-        return thing
-    at = look.need(PLACES, own)
-    for tract_id in sorted(joined_to(own, (join for _, join in look.each(JOINS)))):
-        place = look.need(PLACES, tract_id)
-        x, y = thing.x + at.x - place.x, thing.y + at.y - place.y
-        if look.grid(tract_id).holds(x, y):
-            return thing.model_copy(update={"x": x, "y": y, "tract": tract_id})
-    return None
 
 
 def _plan(change: Change[Thing], look: Look) -> Plan:
@@ -212,7 +171,7 @@ def _plan(change: Change[Thing], look: Look) -> Plan:
     made.moves = {**_ridden(change.key, change.old, thing, look), **made.moves}
     followers = 0
     for key, seen in _images(change.key, thing, look):
-        image = _at_home(seen, look)
+        image = at_home(seen, look)
         if image is None or (image.on is not None and look.get(THINGS, image.on) is None):
             continue
         own = _put(key, image, look.get(THINGS, key), look).moves

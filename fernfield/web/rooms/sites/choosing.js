@@ -6,7 +6,7 @@ import { addMark, drawOverlay, HANDLE } from "/static/js/seen/drawn/overlay.js";
 import { metresPerPixel, screenAt } from "/static/js/seen/drawn/plan.js";
 import { addHand } from "/static/js/seen/hands/hand.js";
 import { drawOutline, within } from "/static/js/seen/hands/outline.js";
-import { each, expect, row, settle } from "/static/js/seen/rows.js";
+import { each, expect, peek, settle } from "/static/js/seen/rows.js";
 import { actions, inShown, state, watch } from "/static/js/seen/state.js";
 import { drawnEntry } from "./kit.js";
 import { handle, holding, isHidden, placeOf, turningPoint } from "./marks.js";
@@ -31,23 +31,29 @@ export const choice = Alpine.reactive({
 const CHOSEN = "things/";
 window.fern.choice = choice;
 /** What is chosen as rows, and of which choice and which rows that is. */
-const known = { keys: /** @type {string[]} */ ([]), at: -1, rows: /** @type {Row[]} */ ([]) };
+const known = {
+  keys: /** @type {string[]} */ ([]),
+  at: -1,
+  rows: /** @type {Row[]} */ ([]),
+  middle: /** @type {{x: number, y: number} | null} */ (null),
+};
 /** What is chosen as rows; what has gone is left out. Many ask, of as many as there are. @returns {readonly Row[]} */
 export function chosenRows() {
   const keys = Alpine.raw(choice.keys);
   if (known.keys !== keys || known.at !== state.at.things) {
-    const some = keys.map((key) => row("things", key)).filter(Boolean);
-    Object.assign(known, { keys, at: state.at.things, rows: some });
+    const some = keys.map((key) => peek("things", key)).filter((one) => one !== null);
+    Object.assign(known, { keys, at: state.at.things, rows: some, middle: null });
   }
   return known.rows;
 }
 
 /** Choose these and no others. @param {string[]} keys */
 export function choose(keys) {
-  choice.keys = keys.slice(0, MOST);
-  holding.keys = new Set(keys.slice(0, MOST));
+  const some = keys.length > MOST ? keys.slice(0, MOST) : keys;
+  choice.keys = some;
+  holding.keys = new Set(some);
   holding.turns += 1;
-  const last = choice.keys.at(-1);
+  const last = some.at(-1);
   state.chosen = last ? CHOSEN + last : null;
   drawOverlay();
 }
@@ -74,18 +80,22 @@ watch(
     const own = name === "things" ? key : "";
     // One that was just placed is told of a moment later: it has not gone.
     const keys = Alpine.raw(choice.keys);
-    for (const one of keys) if (row("things", one)) seen.add(one);
-    const there = keys.filter((one) => row("things", one) || !seen.has(one));
+    for (const one of keys) if (peek("things", one)) seen.add(one);
+    const there = keys.filter((one) => peek("things", one) || !seen.has(one));
     if (own && there.at(-1) !== own) choose([own]);
     else if (!own && keys.length && name !== "things") choose([]);
     else if (there.length !== keys.length) choose(there);
   },
 );
 
-/** The middle of the box around what is chosen. @param {readonly Row[]} some */
+/** The middle of the box around what is chosen; drawn with each frame. @param {readonly Row[]} some */
 function middleOf(some) {
-  const [xs, ys] = [some.map((one) => one.x), some.map((one) => one.y)];
-  return { x: (Math.min(...xs) + Math.max(...xs)) / 2, y: (Math.min(...ys) + Math.max(...ys)) / 2 };
+  if (some === known.rows && known.middle) return known.middle;
+  let [x0, y0, x1, y1] = [some[0].x, some[0].y, some[0].x, some[0].y];
+  for (const { x, y } of some) [x0, y0, x1, y1] = [Math.min(x0, x), Math.min(y0, y), Math.max(x1, x), Math.max(y1, y)];
+  const middle = { x: (x0 + x1) / 2, y: (y0 + y1) / 2 };
+  if (some === known.rows) known.middle = middle;
+  return middle;
 }
 /** The point that all is turned about. @param {readonly Row[]} some @returns {{x: number, y: number} | null} */
 function aboutOf(some) {
@@ -250,8 +260,11 @@ watch(
 // Which are chosen, by what they have in common
 
 /** @param {(thing: Row) => boolean} test */
-export const those = (test) =>
-  [...each("things")].filter((thing) => !isHidden(thing) && test(thing)).map((one) => one.key);
+export function those(test) {
+  const found = [];
+  for (const thing of each("things")) if (test(thing) && !isHidden(thing)) found.push(thing.key);
+  return found;
+}
 /** What two things of a sort have in common. @param {Row} thing */
 export const sortOf = (thing) => thing.kit ?? thing.assembly ?? thing.sort;
 

@@ -1,7 +1,7 @@
 // Pieces, assemblies and starts on the plan: their true outlines in their colours, the team's mark, what is chosen.
-import { addMark, addStill, drawOverlay, HANDLE, inView, name } from "/static/js/seen/drawn/overlay.js";
+import { addStill, drawOverlay, HANDLE, inView, name } from "/static/js/seen/drawn/overlay.js";
 import { metresPerPixel, screenAt } from "/static/js/seen/drawn/plan.js";
-import { each, row as rowOf } from "/static/js/seen/rows.js";
+import { each, peek, row as rowOf } from "/static/js/seen/rows.js";
 import { boot, state } from "/static/js/seen/state.js";
 import { drawnEntry, kit } from "./kit.js";
 
@@ -122,7 +122,7 @@ export function drawParts(context, parts, { x, y, turn }, tint = null) {
 }
 
 /** @type {Record<string, number[][]>} */
-const MARKS = {
+export const MARKS = {
   triangle: [
     [-5, 4],
     [0, -5],
@@ -154,6 +154,13 @@ const MARKS = {
   ],
 };
 
+/** A team as it was said, or as it comes. @param {number | null | undefined} number @returns {{name: string, mark: string, colour: string} | null} */
+export function teamOf(number) {
+  if (!number) return null;
+  for (const one of each("teams")) if (one.number === number) return /** @type {any} */ (one);
+  return boot.teams.find((one) => one.team === number) ?? null;
+}
+
 /** The mark of a team, drawn around (0, 0): never by colour alone. @param {CanvasRenderingContext2D} context @param {string} name @param {string} colour */
 function mark(context, name, colour) {
   context.fillStyle = colour;
@@ -181,7 +188,7 @@ function mark(context, name, colour) {
 function start(context, thing, chosen) {
   const place = placeOf(thing);
   const [x, y] = screenAt(place.x, place.y);
-  const team = boot.teams.find((t) => t.team === thing.team);
+  const team = teamOf(thing.team);
   context.save();
   context.translate(x, y);
   context.save();
@@ -215,7 +222,7 @@ function piece(context, thing, chosen) {
   context.lineWidth = chosen ? 2.2 : 0.9;
   drawParts(context, partsOf(thing), place, thing.tint);
   const [x, y] = screenAt(place.x, place.y);
-  const team = boot.teams.find((t) => t.team === thing.team);
+  const team = teamOf(thing.team);
   if (team) {
     context.save();
     context.translate(x, y);
@@ -291,12 +298,20 @@ function* others() {
 }
 function* own() {
   for (const key of chosen()) {
-    const thing = rowOf("things", key);
+    const thing = peek("things", key);
     if (thing) yield thing;
   }
 }
 addStill(
-  () => [state.at.things, state.at.groups, kit.turns, round.turns, isMoved() ? holding.turns : 0].join(" "),
+  () =>
+    [state.at.things, state.at.groups, state.at.teams, kit.turns, round.turns, isMoved() ? holding.turns : 0].join(" "),
   (context) => things(context, others(), false),
 );
-addMark((context) => things(context, own(), true));
+addStill(
+  () =>
+    [
+      ...[state.at.things, state.at.groups, state.at.teams, kit.turns, round.turns, chosen() === NONE],
+      ...[holding.turns, holding.dx, holding.dy, holding.turn],
+    ].join(" "),
+  (context) => things(context, own(), true),
+);

@@ -12,13 +12,16 @@ import { choice } from "./choosing.js";
 import "./chosen.js";
 import { drawnEntry, entryOf, kit, shapePath, showModel } from "./kit.js";
 import "./listed.js";
-import { isHidden, partsOf } from "./marks.js";
+import { isHidden, partsOf, teamOf } from "./marks.js";
 import "./placing.js";
 import "./roads.js";
+import "./round.js";
 import "./scatter.js";
 import "./tops.js";
 
 const base = `/api/worlds/${state.world.id}`;
+/** The colour of a start that is of no team. */
+const NO_TEAM = "#56605a";
 const number = (/** @type {string} */ name) => [...each(name)].length + 1;
 
 addPlaced({ stage: "sites", name: "notes", form: "note", make: (what) => (what === "note" ? { text: "Note" } : null) });
@@ -36,7 +39,13 @@ addPlaced({
 addDrawn("things", (thing) => {
   if (isHidden(thing)) return [];
   if (thing.sort === "start")
-    return [{ path: () => `/api/start/shape?team=${thing.team ?? 0}`, over: thing.over_m, reach: 5 }];
+    return [
+      {
+        path: () => `/api/start/shape?tint=${encodeURIComponent(teamOf(thing.team)?.colour ?? NO_TEAM)}`,
+        over: thing.over_m,
+        reach: 5,
+      },
+    ];
   return partsOf(thing).flatMap((part) => {
     const entry = drawnEntry(part.kit);
     if (!entry) return [];

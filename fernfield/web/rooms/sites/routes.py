@@ -16,9 +16,9 @@ from typing_extensions import TypedDict
 from fernfield.core.errors import NotFound
 from fernfield.core.errors import named as found
 from fernfield.core.sites.decals import DECALS, LETTERS, decal
-from fernfield.core.sites.kit import TEAM_COLOURS, TEAM_MARKS
 from fernfield.core.sites.shipped import KIT
 from fernfield.core.sites.solids import entry_shape, start_shape
+from fernfield.core.sites.teams import COLOURS
 from fernfield.formats.mesh import check_size
 from fernfield.formats.model import MOST_BYTES, from_obj
 from fernfield.store.worlds import ModelRow
@@ -28,6 +28,7 @@ from fernfield.web.kernel.parts import Keyed, TheLand, TheStudio, TheWorld, keye
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.rows import partial_of
 from fernfield.web.kernel.uploads import Named, upload
+from fernfield.web.rooms.sites.play_parts import THEN, WHEN, WINS, play_forms
 from fernfield.work.asking.conditions import whats_told
 from fernfield.work.bringing.models import add_model
 from fernfield.work.kernel.commands import put, said_of
@@ -42,6 +43,9 @@ from fernfield.work.sites.findings import SettleThings, settle_things
 from fernfield.work.sites.groups import Group
 from fernfield.work.sites.joining import Join, Loosen, join_things, loosen
 from fernfield.work.sites.kit import EntryTold, KitEntry, entry_told, found_in_kit, kit_of
+from fernfield.work.sites.play.aims import SORTS, Guard, Hold, Objective
+from fernfield.work.sites.play.findings import Total, totals
+from fernfield.work.sites.play.teams import STANDS, looks_of_teams
 from fernfield.work.sites.proposing import LayThings, Proposal, lay_things
 from fernfield.work.sites.road_ways import FindWay, FoundWay, WayCosts, find_ways
 from fernfield.work.sites.roads import Road, RoadFigures, build_anew, figures_of
@@ -59,21 +63,17 @@ Seed = Annotated[int, Query(ge=0, le=2**31 - 1)]
 Detail = Annotated[int, Query(ge=0, le=2, description="2 near, 0 far away")]
 
 
-class Team(TypedDict):
+class TeamLook(TypedDict):
     team: int
+    name: str
     mark: str
     colour: str
 
 
-class KitTold(TypedDict):
-    pieces: list[EntryTold]
-    teams: list[Team]
-
-
-def teams_json() -> list[Team]:
-    """The teams by their numbers, each with its mark."""
-    both = enumerate(zip(TEAM_MARKS, TEAM_COLOURS, strict=True), 1)
-    return [{"team": number, "mark": mark, "colour": colour} for number, (mark, colour) in both]
+def teams_json(world: OpenWorld) -> list[TeamLook]:
+    """Every team that there can be by its number: as it was said, or as it comes."""
+    looks = looks_of_teams(world)
+    return [{"team": number, "name": name, "mark": mark, "colour": colour} for number, name, mark, colour in looks]
 
 
 # The kit
@@ -109,9 +109,13 @@ def shape(
 
 
 @router.get("/start/shape", response_class=Response)
-def start(team: Annotated[int, Query(ge=0, le=len(TEAM_COLOURS))] = 0) -> Response:
-    """The triangles of a start of a team (0: of none), as those of an entry."""
-    return _shape(start_shape(TEAM_COLOURS[team - 1] if team else NO_TEAM))
+def start(
+    team: Annotated[int, Query(ge=0, le=len(COLOURS))] = 0,
+    tint: Annotated[str | None, Query(pattern=r"^#[0-9a-f]{6}$")] = None,
+) -> Response:
+    """The triangles of a start of a team (0: of none), as those of an entry; in the colour that teams come with, or in
+    another."""
+    return _shape(start_shape(tint or (COLOURS[team - 1] if team else NO_TEAM)))
 
 
 @router.post("/worlds/{world}/kit/model", status_code=201, tags=["kit"])
@@ -274,6 +278,17 @@ def play_round(world: TheWorld, seed: Seed = 1) -> Round:
         return round_of(world, seed)
 
 
+# What a round is played for
+
+
+@router.get("/worlds/{world}/totals", tags=["resources"])
+def resource_totals(world: TheWorld) -> list[Total]:
+    """What there is to gather by its sorts, and how much of it is each team's: what it owns, else what lies nearest to
+    a start of its."""
+    with world.lock:
+        return totals(world)
+
+
 # Roads
 
 
@@ -344,7 +359,8 @@ def _context(asked: Asked) -> dict[str, Any]:
         "Group": Group, "Road": Road, "FindWay": FindWay, "WayCosts": WayCosts,
         "Assembly": Assembly, "KitEntry": KitEntry, "told": whats_told(), "decals": PICTURES,
         "LETTERS": LETTERS, "shipped": list(KIT), "brought": asked.world.store.models(asked.world.id),
-        "pictures": asked.world.store.pictures(asked.world.id),
+        "pictures": asked.world.store.pictures(asked.world.id), "play": play_forms(), "stands": STANDS, "sorts": SORTS,
+        "play_words": {"when": WHEN, "then": THEN, "wins": WINS}, "Hold": Hold, "Guard": Guard, "Objective": Objective,
     }  # fmt: skip
 
 

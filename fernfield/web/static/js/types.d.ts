@@ -96,7 +96,7 @@ export interface Boot {
     lies: Record<string, string>;
   }[];
   kit: Record<string, Piece>;
-  teams: Schemas["Team"][];
+  teams: { team: number; name: string; mark: string; colour: string }[];
   walkers: Record<string, { who: string; colour: string }>;
   walker: { wade_m: number; steepest_deg: number };
   /** What is shown where nobody says otherwise. */

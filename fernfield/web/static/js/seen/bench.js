@@ -291,6 +291,7 @@ box.addEventListener("shown.bs.tab", (/** @type {Event} */ event) => {
 });
 /** Open a tab of the bench. @param {string} name of the row of tabs @param {string} tab */
 export function openTab(name, tab) {
+  if (state.tabs[name] === tab && box.querySelector(`#${name}-${tab}.active`)) return;
   state.tabs = { ...state.tabs, [name]: tab };
   followTabs();
 }

@@ -80,7 +80,10 @@ export function rows(name) {
 }
 
 /** The same in no order, for what looks at all of them often. @param {string} name @returns {Iterable<Row>} */
-export function* each(name) {
+export const each = (name) =>
+  kinds[name].in_tract && seen.size < boot.world.tracts.length ? here(name) : (all.get(name)?.values() ?? []);
+/** @param {string} name */
+function* here(name) {
   for (const row of all.get(name)?.values() ?? []) if (isHere(name, row)) yield row;
 }
 
@@ -89,6 +92,9 @@ export function row(name, key) {
   void state.at[name];
   return all.get(name)?.get(key) ?? null;
 }
+
+/** The same, for what asks of many: it is not asked again when they change. @param {string} name @param {string} key @returns {Row | null} */
+export const peek = (name, key) => all.get(name)?.get(key) ?? null;
 
 /** The row that a tool works with: the one that is chosen, or the first there is. @param {string} field of a stroke, which is what one row is called */
 export function subject(field) {
