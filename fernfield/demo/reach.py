@@ -19,6 +19,7 @@ from fernfield.core.brush.tool import STRENGTHS
 from fernfield.core.errors import Conflict
 from fernfield.demo.furnishing import furnish
 from fernfield.demo.kept import kept_world
+from fernfield.demo.playing import set_out
 from fernfield.store.rows import Tile, TileAt
 from fernfield.work.cover.areas import MendFlecks, mend_flecks
 from fernfield.work.cover.rows import Cover
@@ -532,6 +533,7 @@ def _build(studio: Studio, world_id: str, say: Say) -> None:
             mend_flecks(world, tract, MendFlecks())
     say(0.97, "placing pieces and starts")
     furnish(world)
+    set_out(world)
     for key, (name, x, y, over, lumens) in LAMPS.items():
         lamp = {"name": name, "x": x, "y": y, "over_m": over, "lumens": lumens, "shadows": True}
         world.edit(put(LAMP_ROWS, key, Lamp.model_validate(lamp)))

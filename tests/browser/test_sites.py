@@ -264,3 +264,61 @@ def test_a_road_is_drawn_led_anew_and_found(small: SmallTable) -> None:
         page.get_by_role("button", name="Delete Del").locator("visible=true").click()
         table.kept(revision)
     assert roads() == []
+
+
+def test_a_round_is_set_out(small: SmallTable) -> None:
+    """Two teams at war, a place to hold, a cue that goes off there, and what wins: all by the bench."""
+    table, page = small, small.page
+    table.open("sites", tabs={"sites": "round"})
+    base = f"/api/worlds/{table.world}"
+
+    def rows(name: str) -> Any:
+        return table.server.get(f"{base}/{name}")
+
+    first = table.revision()
+    for number in (1, 2):
+        page.locator("[data-team-act=add]").click()
+        table.kept(first + number - 1)
+        expect(page.locator("#team-name")).to_have_value(f"Team {number}")
+    page.locator("#team-name").fill("Sluice")
+    page.keyboard.press("Enter")
+    table.kept(first + 2)
+    one, other = rows("teams")
+    page.locator(f"[data-one={other['key']}][data-other={one['key']}]").select_option("war")
+    table.kept(first + 3)
+    expect(page.locator(f"[data-one={one['key']}][data-other={other['key']}]")).to_have_value("war")
+    page.locator("#round-aims").click()
+    page.locator("[data-place='objective:hold']").click()
+    page.mouse.click(*table.at(150, 80))
+    table.kept(first + 4)
+    (hold,) = rows("objectives")
+    assert (hold["x"], hold["y"]) == pytest.approx((150, 80), abs=1)
+    # The one that is chosen has its form; the hand moves it.
+    page.locator("#aim-hold-for_team").select_option("2")
+    page.locator("#aim-hold button[type=submit]").click()
+    table.kept(first + 5)
+    table.drag((hold["x"], hold["y"]), (160, 70))
+    assert rows("objectives")[0]["for_team"] == 2
+    assert rows("objectives")[0]["x"] == pytest.approx(160, abs=1)
+    page.locator("#round-cues").click()
+    page.locator("[data-cue-act=new]").click()
+    page.locator("#add-when").select_option("enters")
+    page.locator("#when-enters-where-plot").select_option(label="Yard")
+    page.locator("form[data-part=when][data-sort=enters] button").click()
+    page.locator("#add-then").select_option("end")
+    page.locator("#then-end-team").select_option("2")
+    page.locator("form[data-part=then][data-sort=end] button").click()
+    words = "When somebody enters Yard: the round ends and team 2 has won. Once."
+    expect(page.locator(".list.cues")).to_contain_text(words)
+    page.locator("#round-laws").click()
+    revision = table.revision()
+    page.locator("#add-wins").select_option("done")
+    page.locator("#wins-done-objective").select_option(hold["key"])
+    page.locator("form[data-part=wins][data-sort=done] button").click()
+    table.kept(revision)
+    assert rows("rules")["wins"] == [[{"sort": "done", "objective": hold["key"]}]]
+    # What a cue or a rule names is not taken away without a word.
+    page.locator("#round-aims").click()
+    page.locator(f"[data-aim='objectives/{hold['key']}']").click()
+    page.locator("#aim-hold .btn-outline-danger").click()
+    expect(page.locator(".toast-body")).to_contain_text("is named by the rules")

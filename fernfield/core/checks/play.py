@@ -96,6 +96,9 @@ def rules_troubled(found: Round) -> Iterator[Finding]:
             f"The rules have up to {_some(stated.players_most, 'player')}, and there {_are(stated.starts, 'start')}."
         )
         yield Finding("rules", words, "Place as many starts as players, or change the rules.", False)
+
+
+def objectives_troubled(found: Round) -> Iterator[Finding]:
     for name, (x, y, tract, depth) in found.drowned.items():
         words = f"{name} is under {depth:.1f} m of water."
         yield Finding("objectives", words, "Move it, or lower the water.", True, x, y, tract)

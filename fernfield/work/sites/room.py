@@ -61,6 +61,7 @@ ROOM = Room(
         Check("roads", lambda world: sites.roads_troubled(roads_found(world), world.id)),
         Check("teams", lambda world: play.teams_troubled(play_of(world))),
         Check("rules", lambda world: play.rules_troubled(play_of(world))),
+        Check("objectives", lambda world: play.objectives_troubled(play_of(world))),
         Check("cues", lambda world: play.cues_troubled(play_of(world))),
         Check("scatters", lambda world: sites.scatters_gone_by(scatters_off(world), world.id)),
     ),

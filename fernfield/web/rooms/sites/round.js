@@ -83,7 +83,8 @@ addMark((context) => {
       context.strokeStyle = chosen ? "#a2431f" : colourOf(one);
       context.stroke();
       context.restore();
-      if (chosen || metresPerPixel() < 3) label(one.name, x + 11, y + 18, context);
+      const told = chosen || metresPerPixel() < 1.2 || (shown() && name === "objectives");
+      if (told) label(one.name, x + 11, y + 18, context);
     }
   if (shown() && state.tabs.round === "cues") for (const cue of each("cues")) links(context, cue);
 });
@@ -202,6 +203,18 @@ function partOf(form) {
 
 const dataOf = (/** @type {Event} */ event, /** @type {string} */ name) =>
   /** @type {HTMLElement} */ (event.currentTarget).dataset[name] || "";
+/** What of a briefing was shown last: what a person types stays. */
+let briefed = "";
+/** Show the briefing in the language that is typed. */
+function showBrief() {
+  const form = /** @type {HTMLFormElement | null} */ (document.getElementById("briefing"));
+  if (!form) return;
+  const [language, text] = ["language", "words"].map(
+    (one) => /** @type {HTMLInputElement} */ (form.elements.namedItem(one)),
+  );
+  if (text.value === briefed || !text.value) text.value = briefed = only("rules").briefing?.[language.value] ?? "";
+}
+watch(() => state.at.rules, showBrief);
 /** A cue that says not enough yet to be kept. @type {{when: Part[], then: Part[]} | null} */
 const NEW = null;
 
@@ -416,13 +429,7 @@ Alpine.data("round", () => ({
     const said = Object.keys(only("rules").briefing ?? {});
     return said.length ? `Said in ${said.join(", ")}.` : "";
   },
-  showBrief() {
-    const form = /** @type {HTMLFormElement} */ (document.getElementById("briefing"));
-    const [language, text] = ["language", "words"].map(
-      (one) => /** @type {HTMLInputElement} */ (form.elements.namedItem(one)),
-    );
-    text.value = only("rules").briefing?.[language.value] ?? "";
-  },
+  showBrief: () => showBrief(),
   /** @param {Event} event */
   async brief(event) {
     const { language, words: text } = bodyOf(/** @type {HTMLFormElement} */ (event.currentTarget));
@@ -447,4 +454,5 @@ heed("panel", () => {
     const form = /** @type {HTMLFormElement | null} */ (document.getElementById(id));
     if (form) chosenForm(form, collection);
   }
+  showBrief();
 });
