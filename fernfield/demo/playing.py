@@ -20,7 +20,8 @@ ROWS: tuple[tuple[Any, dict[str, dict[str, Any]]], ...] = (
     (RELATIONS, {"wardens": {"one": "west", "other": "east", "stands": "peace"}}),
     (OBJECTIVES, {
         "upper": {"sort": "hold", "name": "Hold the upper sluice", "x": 387.0, "y": 446.0, "reach_m": 32.0},
-        "sea": {"sort": "hold", "name": "Hold the sea sluice", "x": 622.0, "y": 106.0, "reach_m": 54.0, "seconds": 30.0},
+        "sea": {"sort": "hold", "name": "Hold the sea sluice", "x": 622.0, "y": 106.0, "reach_m": 54.0,
+                "seconds": 30.0},
     }),
     (RESOURCES, {
         "peat-west": {"name": "Moor cuttings", "of": "peat", "amount": 160, "x": 214.0, "y": 858.0, "thing": "peat"},
