@@ -55,7 +55,7 @@ from fernfield.work.sites.play.rules import Rules
 from fernfield.work.sites.play.teams import Team
 from fernfield.work.sites.road_ways import FindWay, WayCosts
 from fernfield.work.sites.roads import Road
-from fernfield.work.sites.rows import Assembled, Piece, Start, Thing
+from fernfield.work.sites.rows import Assembled, Piece, Start, Thing, Wall
 from fernfield.work.sites.scatters import Scatter
 from fernfield.work.strokes import StrokeStart
 from fernfield.work.water.rows import OwnLiquid, Pool, Stream, Water
@@ -94,7 +94,7 @@ FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
     ("water", (("Sea", Water), ("Pool", Pool), ("Stream", Stream), ("Liquid", OwnLiquid))),
     ("light", (("Sun", Light), ("Mood", Mood), ("Lamp", Lamp), ("Bank of mist", Mist))),
     ("sites", (
-        ("Anything placed", Thing), ("Piece", Piece), ("Placed assembly", Assembled), ("Start", Start),
+        ("Anything placed", Thing), ("Piece", Piece), ("Placed assembly", Assembled), ("Wall", Wall), ("Start", Start),
         ("Many at once", Arrange),
         ("Scatter", Scatter), ("Road", Road), ("How a way is found", FindWay), ("What a way costs", WayCosts),
         ("Team", Team), ("Objective", Objective), ("Place to hold", Hold), ("Thing to guard", Guard),

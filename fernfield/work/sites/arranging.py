@@ -24,7 +24,7 @@ from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.kernel.writing.ledger import Edited
 from fernfield.work.sites.kit import kit_of
-from fernfield.work.sites.rows import THINGS, Assembled, Over, Piece, Size, Thing, corner_of
+from fernfield.work.sites.rows import THINGS, Assembled, Over, Piece, Size, Thing, Wall, corner_of
 
 MOST_COPIES = 200
 By = Annotated[float, Field(ge=-1e6, le=1e6)]
@@ -184,6 +184,8 @@ def _changed(
             own |= {"x": float(moved[at, 0]), "y": float(moved[at, 1])}
         if moved[at, 2] != spots[at, 2]:
             own["turn_deg"] = float(moved[at, 2])
+        if isinstance(thing, Wall) and change.mirror_deg is not None:
+            own["points"] = thing.mirrored
         own |= _raised(thing, change, number)
         if isinstance(thing, Piece | Assembled):
             own |= _sized(thing, change, times, float(chance[at, 1]))

@@ -19,7 +19,7 @@ from fernfield.work.kernel.rows import Change, Key, Moves, NameText, new_key
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.sites.assemblies import ASSEMBLIES, MOST_MEMBERS, Assembly, Member, Way
 from fernfield.work.sites.kit import kit_of
-from fernfield.work.sites.rows import THINGS, Assembled, Piece, Thing, corner_of, take_away
+from fernfield.work.sites.rows import THINGS, Assembled, Piece, Thing, Wall, corner_of, take_away
 from fernfield.work.sites.standing import members_of
 
 
@@ -99,7 +99,7 @@ def _member(thing: Thing, x: float, y: float) -> Member:
         )  # fmt: skip
     if isinstance(thing, Assembled):
         return Member(assembly=thing.assembly, over_m=thing.over_m, turn_deg=thing.turn_deg, size=thing.size, x=x, y=y)
-    raise InvalidInput(f"{thing.name} is a start, and no part of an assembly", "ids")
+    raise InvalidInput(f"{thing.name} is a {thing.called}, and no part of an assembly", "ids")
 
 
 def _let_go_of(world: OpenWorld, look: Planned, gone: set[str]) -> None:
@@ -120,8 +120,9 @@ def loosen(world: OpenWorld, command: Loosen) -> tuple[Outcome, list[str]]:
         keys = list(dict.fromkeys(command.ids))
         for key in keys:
             thing = world.row(THINGS, key)
-            if not isinstance(thing, Assembled):
+            if not isinstance(thing, Assembled | Wall):
                 raise Conflict(f"{thing.name} is no assembly: there is nothing to loosen")
+            size = thing.size if isinstance(thing, Assembled) else 1.0
             turn = math.radians(thing.turn_deg)
             cos, sin = math.cos(turn), math.sin(turn)
             take_away(look, [key])
@@ -129,15 +130,15 @@ def loosen(world: OpenWorld, command: Loosen) -> tuple[Outcome, list[str]]:
                 entry = kit.get(one["kit"])
                 if entry is None:
                     continue
-                across, ahead = one["x"] * thing.size, one["y"] * thing.size
+                across, ahead = one["x"] * size, one["y"] * size
                 x, y = rounded(
                     np.array([thing.x + across * cos + ahead * sin, thing.y - across * sin + ahead * cos])
                 ).tolist()
                 piece = Piece(
                     kit=one["kit"], name=f"{entry.label} of {thing.name}"[:80], x=x, y=y, look=one["look"],
-                    tint=one["tint"], size=round(one["size"] * thing.size, 6), team=thing.team, group=thing.group,
+                    tint=one["tint"], size=round(one["size"] * size, 6), team=thing.team, group=thing.group,
                     turn_deg=float(bearings(np.array([thing.turn_deg + one["turn_deg"]]))[0]), tract=thing.tract,
-                    over_m=round(thing.over_m + one["over_m"] * thing.size, 6),
+                    over_m=round(thing.over_m + one["over_m"] * size, 6),
                     data={field.name: field.first for field in entry.fields},
                 )  # fmt: skip
                 own = secrets.token_hex(5)

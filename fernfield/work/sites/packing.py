@@ -16,7 +16,7 @@ from fernfield.work.sites.kit import entry_told, kit_of
 from fernfield.work.sites.play.cues import CUES
 from fernfield.work.sites.play.rules import RULES
 from fernfield.work.sites.play.teams import RELATIONS, TEAMS
-from fernfield.work.sites.rows import THINGS, Assembled, Piece, things_of
+from fernfield.work.sites.rows import THINGS, Assembled, Piece, Wall, things_of
 from fernfield.work.sites.scatters import SCATTERS
 from fernfield.work.sites.standing import members_of
 
@@ -64,7 +64,7 @@ def whole_sites(package: Package, world: OpenWorld) -> None:
         for _, thing in things_of(world):
             if isinstance(thing, Piece):
                 used.add(thing.kit)
-            elif isinstance(thing, Assembled):
+            elif isinstance(thing, Assembled | Wall):
                 used |= {one["kit"] for one in members_of(world, thing)}
         kit = kit_of(world)
         said = {

@@ -40,6 +40,8 @@ def levels_of(thing: Thing) -> Levels:
 def _with(thing: T, levels: Levels) -> T:
     if isinstance(thing, Assembled):
         return thing.model_copy(update={"levels": levels})
+    if not isinstance(thing, Piece):
+        return thing
     return thing.model_copy(update={"level_m": levels[0] if levels else None})
 
 

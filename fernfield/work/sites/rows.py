@@ -8,13 +8,14 @@ from typing import Annotated, Any, Literal, NotRequired
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 from typing_extensions import TypedDict
 
 from fernfield.core.errors import Conflict, InvalidInput, NotFound
 from fernfield.core.sites.arranging import bearings, rounded
 from fernfield.core.sites.shipped import KIT
 from fernfield.core.sites.teams import MARKS as TEAM_MARKS
+from fernfield.core.sites.walls import length_of
 from fernfield.work.kernel.declared import Names
 from fernfield.work.kernel.edits import Planned, plainly
 from fernfield.work.kernel.posts.lands import Land, Part
@@ -25,6 +26,7 @@ from fernfield.work.kernel.rows import (
     East,
     Elevation,
     Facing,
+    Journey,
     Key,
     Look,
     Name,
@@ -35,6 +37,7 @@ from fernfield.work.kernel.rows import (
 )
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.plots.rows import SYMMETRY
 from fernfield.work.sites.assemblies import ASSEMBLIES
 from fernfield.work.sites.groups import groups_over
 from fernfield.work.sites.images import IMAGE_MARK, at_home, images_of
@@ -131,6 +134,64 @@ class Assembled(Thing):
         return self.size
 
 
+Aside = tuple[Annotated[float, Field(ge=-5e3, le=5e3)], Annotated[float, Field(ge=-5e3, le=5e3)]]
+"""To the right and ahead. [m]"""
+LIES = {"stepped": "upright, in steps", "along": "along the slope"}
+WALL_MARK = "="
+"""Before what walls are sorted by: the power of two that they reach to. [m]"""
+
+
+class Gate(BaseModel):
+    """Something else in a wall: an entry of the kit, its middle so far along it. [m]"""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+    at_m: Annotated[float, Field(ge=0, le=1e5)]
+    kit: Annotated[Key, Names("kit", always=KIT)]
+
+
+class Wall(Thing):
+    """A line of pieces that follows the ground from its place through points, which go along as it moves and turns.
+
+    kit : the entry that it is of; corner : what stands at its corners and ends; gates : what stands in it besides
+    points : to its right and ahead of its place [m]; closed : it comes back to the first of them
+    lies : whether its pieces stand upright, each a step from the next, or lie along the slope
+    """
+
+    sort: Annotated[Literal["wall"], UNASKED] = "wall"
+    kit: Annotated[Key, Names("kit", always=KIT), UNASKED]
+    points: Annotated[tuple[Aside, ...], Field(min_length=2, max_length=400), UNASKED]
+    closed: Annotated[bool, Say("It comes back to where it begins")] = False
+    lies: Annotated[Literal["stepped", "along"], Say("Its pieces stand", called=LIES)] = "stepped"
+    corner: Annotated[Key | None, Names("kit", gone="clear", always=KIT), UNASKED] = None
+    gates: Annotated[tuple[Gate, ...], Field(max_length=100), UNASKED] = ()
+
+    @property
+    def sort_named(self) -> str:
+        return f"{WALL_MARK}{1 << max(0, math.ceil(math.log2(max(self.reach, 1.0))))}"
+
+    @property
+    def mirrored(self) -> tuple[Aside, ...]:
+        """Its points in a mirror: what lies to its right lies to its left."""
+        return tuple((-x + 0.0, y) for x, y in self.points)
+
+    @property
+    def reach(self) -> float:
+        """How far its points are from its place at most. [m]"""
+        return max(math.hypot(x, y) for x, y in self.points)
+
+    @model_validator(mode="after")
+    def _is_a_line(self) -> Wall:
+        if len(set(self.points)) < 2:
+            raise InvalidInput("a wall needs two points that are not in one place", "points")
+        if length_of(self.points, self.closed) > MOST_WALL_M:
+            raise InvalidInput(f"a wall is {MOST_WALL_M:,.0f} m long at most", "points")
+        return self
+
+
+MOST_WALL_M = 5_000.0
+
+
 class Start(Thing):
     """Where somebody begins, with a facing."""
 
@@ -151,6 +212,8 @@ def _images(key: str, thing: Thing, look: Look) -> list[tuple[str, Thing]]:
             update |= {"level_m": None, "scatter": None, "cell": None}
         if isinstance(thing, Assembled):
             update["levels"] = ()
+        if isinstance(thing, Wall) and look.only(SYMMETRY).kind == "mirror":
+            update["points"] = thing.mirrored
         found.append((own, thing.model_copy(update=update)))
     return found
 
@@ -224,6 +287,12 @@ def _check(key: str, thing: Thing, old: Thing | None, look: Look) -> None:
         row = look.get(ASSEMBLIES, thing.assembly)
         if row is not None and thing.way >= len(row.ways):
             raise InvalidInput(f"way must be 0 to {len(row.ways) - 1}, not {thing.way}", "way")
+    elif isinstance(thing, Wall):
+        for name, kit in (("kit", thing.kit), ("corner", thing.corner), *(("gates", gate.kit) for gate in thing.gates)):
+            shipped, row_of = KIT.get(kit or ""), look.get(KIT_ROWS, kit or "")
+            meets = (row_of.meets if row_of is not None else None) or (shipped.meets if shipped is not None else None)
+            if meets == "pad":
+                raise InvalidInput(f"{kit} wants level ground under it, which a wall has not: place it by itself", name)
     below, seen = thing.on, [key]
     while below is not None:
         if below in seen:
@@ -346,6 +415,11 @@ class ThingTold(TypedDict):
     way: NotRequired[int]
     levels: NotRequired[list[float]]
     members: NotRequired[list[MemberTold]]
+    points: NotRequired[list[tuple[float, float]]]
+    closed: NotRequired[bool]
+    lies: NotRequired[str]
+    corner: NotRequired[str | None]
+    gates: NotRequired[list[dict[str, float | str]]]
     top_m: NotRequired[float]
 
 
@@ -363,6 +437,8 @@ def _seen(thing: Thing) -> tuple[str, float, float, float, float]:
         around *= thing.size
     elif isinstance(thing, Assembled):
         around = 80.0 * thing.size
+    elif isinstance(thing, Wall):
+        around = 40.0 + thing.reach
     return thing.tract or "", thing.x - around, thing.y - around, thing.x + around, thing.y + around
 
 
@@ -388,16 +464,21 @@ def completed(world: OpenWorld, said: dict[str, Any], number: int = 0) -> dict[s
     if own.get("sort") is None and (kit is not None or assembly is not None):
         own["sort"] = "piece" if kit is not None else "assembly"
     entry = piece_of(world, kit if isinstance(kit, str) else None)
-    if own.get("sort") == "piece" and entry is None:
+    if own.get("sort") in ("piece", "wall") and entry is None:
         raise InvalidInput(f"kit must be one of {', '.join(kit_of(world))}, not {kit!r}", "kit")
-    if own.get("sort") != "piece" and kit is not None:
+    if own.get("sort") not in ("piece", "wall") and kit is not None:
         raise InvalidInput(f"a {own.get('sort')} has no kit, not {kit!r}", "kit")
     own = {name: value for name, value in own.items() if not (name == "kit" and value is None)}
     row = world.get(ASSEMBLIES, assembly) if isinstance(assembly, str) else None
     of = kit if entry else f"+{assembly}" if row else str(own.get("sort"))
-    same = world.count_of(THINGS, str(of)) + number
+    if own.get("sort") == "wall":
+        lines = [one for one in world.sorts_of(THINGS)[0] if one.startswith(WALL_MARK)]
+        same, called = sum(world.count_of(THINGS, one) for one in lines) + number, "Wall"
+    else:
+        same = world.count_of(THINGS, str(of)) + number
+        called = entry.label if entry else row.name if row else "Start"
     if own.get("name") is None:
-        own["name"] = f"{entry.label if entry else row.name if row else 'Start'} {same + 1}"
+        own["name"] = f"{called} {same + 1}"
     if own.get("sort") == "start" and "team" not in own:
         own["team"] = same % len(TEAM_MARKS) + 1
     return own
@@ -410,10 +491,18 @@ def _upgrade(body: dict[str, Any], version: int) -> dict[str, Any]:
     }
 
 
+def _carried(thing: Thing, journey: Journey) -> dict[str, Any]:
+    if isinstance(thing, Start) and journey.copied:
+        return {"default": False}
+    turned = (journey.bearing(90) - journey.bearing(0)) % 360
+    return {"points": thing.mirrored} if isinstance(thing, Wall) and turned > 180 else {}
+
+
+SORTS: dict[str, type[Thing]] = {"piece": Piece, "assembly": Assembled, "wall": Wall, "start": Start}
 THINGS: Collection[Thing] = Collection(
-    "things", Thing, "thing", variants={"piece": Piece, "assembly": Assembled, "start": Start}, in_tract=True,
+    "things", Thing, "thing", variants=SORTS, in_tract=True,
     told=False, made_by_room=True, changed_by_room=True, most=20_000, plan=_plan, seen=_seen, ground=_works,
-    carried=lambda thing, journey: {"default": False} if isinstance(thing, Start) and journey.copied else {},
+    carried=_carried,
     shown=_shown, completes=completed, version=2, upgrade=_upgrade,
 )  # fmt: skip
 

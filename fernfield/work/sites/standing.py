@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import cv2
@@ -17,6 +17,7 @@ from fernfield.core.ground.openings import HOLE, OPENING
 from fernfield.core.light.relief import slope_degrees
 from fernfield.core.sites.kit import Entry, Solid
 from fernfield.core.sites.placing import Outlines, Pose, ends_of, footprint_of, holds_any, laid, outlines_of
+from fernfield.core.sites.walls import Gap, along_wall
 from fernfield.core.travel.walker import Obstacle
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
@@ -26,7 +27,7 @@ from fernfield.work.kernel.rows import Moves
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.sites.assemblies import ASSEMBLIES, MOST_NESTED, Assembly
 from fernfield.work.sites.kit import kit_of
-from fernfield.work.sites.rows import THINGS, Assembled, MemberTold, Piece, Start, Thing, things_of
+from fernfield.work.sites.rows import THINGS, WALL_MARK, Assembled, MemberTold, Piece, Start, Thing, Wall, things_of
 
 NOT_STOOD_ON_M = 3.0
 """So high over the top of what nobody can stand on its blocking goes on."""
@@ -77,13 +78,30 @@ class Asked:
 NONE: Moves = {}
 
 
-def members_of(world: OpenWorld, thing: Assembled, coming: Moves = NONE) -> list[MemberTold]:
-    """The pieces of a placed assembly, from its middle. Entries and assemblies that have gone are left out.
+def members_of(world: OpenWorld, thing: Assembled | Wall, coming: Moves = NONE) -> list[MemberTold]:
+    """The pieces of a placed assembly or of a wall, from its place. Entries and assemblies that have gone are left out.
 
     coming : rows as an edit that is being made will leave them
     """
+    if isinstance(thing, Wall):
+        return _of_wall(world, thing)
     row = _assembly(world, thing.assembly, coming)
     return [] if row is None else list(_members(world, row, thing.way, 0, coming))
+
+
+def _of_wall(world: OpenWorld, wall: Wall) -> list[MemberTold]:
+    kit = kit_of(world)
+    entry = kit.get(wall.kit)
+    if entry is None:
+        return []
+    gates = [Gap(one.at_m, kit[one.kit].size[0], one.kit) for one in wall.gates if one.kit in kit]
+    corner = wall.corner if wall.corner in kit else None
+    laid = along_wall(wall.points, wall.kit, entry.size[0], closed=wall.closed, corner=corner, gaps=gates)
+    return [
+        {"kit": one.kit, "x": round(one.x, 6), "y": round(one.y, 6), "over_m": 0.0, "turn_deg": round(one.turn_deg, 6),
+         "size": round(one.size, 6), "look": None, "tint": None}
+        for one in laid
+    ]  # fmt: skip
 
 
 def _assembly(world: OpenWorld, key: str, coming: Moves) -> Assembly | None:
@@ -123,19 +141,23 @@ def asked_of(world: OpenWorld, key: str, thing: Thing, x: float, y: float, comin
             Asked(key, 0, thing, entry, x, y, thing.over_m, thing.turn_deg, thing.tilt_deg, thing.size, thing.look,
                   thing.tint, thing.on)
         ]  # fmt: skip
-    if not isinstance(thing, Assembled):
+    if not isinstance(thing, Assembled | Wall):
         return []
+    size = thing.size if isinstance(thing, Assembled) else 1.0
+    leans = isinstance(thing, Wall) and thing.lies == "along"
     turn = math.radians(thing.turn_deg)
     cos, sin = math.cos(turn), math.sin(turn)
     found = []
     for number, one in enumerate(members_of(world, thing, coming)):
         entry = kit.get(one["kit"])
         if entry is not None:
-            across, ahead = one["x"] * thing.size, one["y"] * thing.size
+            across, ahead = one["x"] * size, one["y"] * size
+            if leans and entry.meets == "upright":
+                entry = replace(entry, meets="lies")
             found.append(
                 Asked(key, number, thing, entry, x + across * cos + ahead * sin, y - across * sin + ahead * cos,
-                      thing.over_m + one["over_m"] * thing.size, (thing.turn_deg + one["turn_deg"]) % 360, 0.0,
-                      thing.size * one["size"], one["look"], one["tint"], thing.on)
+                      thing.over_m + one["over_m"] * size, (thing.turn_deg + one["turn_deg"]) % 360, 0.0,
+                      size * one["size"], one["look"], one["tint"], thing.on)
             )  # fmt: skip
     return found
 
@@ -231,7 +253,10 @@ def widest(world: OpenWorld) -> float:
     kit = kit_of(world)
     reach = 0.0
     for sort in sorts:
-        if sort.startswith("+"):
+        if sort.startswith(WALL_MARK):
+            # No entry is wider than what a piece of a wall may be.
+            reach = max(reach, float(sort[1:]) + max((one.reach for one in kit.values()), default=0.0))
+        elif sort.startswith("+"):
             row = world.get(ASSEMBLIES, sort[1:])
             for way in range(len(row.ways) if row is not None else 0):
                 for one in _members(world, row, way, 0) if row is not None else ():
@@ -380,7 +405,7 @@ def told(world: OpenWorld, key: str, thing: Thing) -> dict[str, Any]:
         return out
     entry = kit_of(world).get(out["kit"] or "")
     out["resource"] = bool(entry and entry.resource)
-    if isinstance(thing, Assembled):
+    if isinstance(thing, Assembled | Wall):
         out["members"] = members_of(world, thing)
     elif entry is not None and (thing.on is not None or entry.meets != "upright" or entry.sinks_m):
         land = world.land_from(tract_id)

@@ -70,7 +70,7 @@ Alpine.data("placedList", () => ({
       .map((thing) => ({
         key: thing.key,
         name: thing.name,
-        sign: thing.sort === "start" ? "△" : thing.sort === "assembly" ? "▣" : "▪",
+        sign: thing.sort === "start" ? "△" : thing.sort === "assembly" ? "▣" : thing.sort === "wall" ? "▤" : "▪",
         words: [
           thing.team ? `team ${thing.team}` : "",
           thing.default ? "default" : "",

@@ -51,17 +51,18 @@ export function placeOf(thing) {
 
 window.fern.placeOf = placeOf;
 
-/** The pieces of a row: one, or those of an assembly. @param {Row} thing @returns {{kit: string, right: number, ahead: number, turn: number, size: number}[]} */
+/** The pieces of a row: one, or those of an assembly or a wall. @param {Row} thing @returns {{kit: string, right: number, ahead: number, turn: number, size: number}[]} */
 export function partsOf(thing) {
-  if (thing.sort === "assembly")
+  const size = thing.size ?? 1;
+  if (thing.sort === "assembly" || thing.sort === "wall")
     return (thing.members ?? []).map((/** @type {any} */ one) => ({
       kit: one.kit,
-      right: one.x * thing.size,
-      ahead: one.y * thing.size,
+      right: one.x * size,
+      ahead: one.y * size,
       turn: one.turn_deg,
-      size: one.size * thing.size,
+      size: one.size * size,
     }));
-  return [{ kit: thing.kit, right: 0, ahead: 0, turn: 0, size: thing.size ?? 1 }];
+  return [{ kit: thing.kit, right: 0, ahead: 0, turn: 0, size }];
 }
 
 /** A hidden thing, or one of a hidden group, is not drawn. @param {Row} thing */

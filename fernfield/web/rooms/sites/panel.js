@@ -18,6 +18,7 @@ import "./roads.js";
 import "./round.js";
 import "./scatter.js";
 import "./tops.js";
+import "./walls.js";
 
 const base = `/api/worlds/${state.world.id}`;
 /** The colour of a start that is of no team. */
@@ -46,17 +47,14 @@ addDrawn("things", (thing) => {
         reach: 5,
       },
     ];
-  return partsOf(thing).flatMap((part) => {
+  return partsOf(thing).flatMap((part, at) => {
     const entry = drawnEntry(part.kit);
     if (!entry) return [];
-    const member = thing.members?.find(
-      (/** @type {any} */ one) =>
-        one.kit === part.kit && one.x * thing.size === part.right && one.y * thing.size === part.ahead,
-    );
+    const member = thing.members?.[at];
     const own = member ?? thing;
     const over =
       thing.over_m +
-      (member ? member.over_m * thing.size : 0) -
+      (member ? member.over_m * (thing.size ?? 1) : 0) -
       entry.sinks_m * part.size -
       (entry.meets === "hangs" ? entry.height * part.size : 0);
     return [
@@ -68,7 +66,10 @@ addDrawn("things", (thing) => {
         tilt: thing.tilt_deg ?? 0,
         over,
         size: part.size,
-        lies: entry.meets === "lies" && !thing.on ? entry.half.map((half) => half * part.size) : null,
+        lies:
+          (entry.meets === "lies" || (thing.lies === "along" && entry.meets === "upright")) && !thing.on
+            ? entry.half.map((half) => half * part.size)
+            : null,
         z: entry.meets === "floats" && !thing.members ? thing.z : null,
         on: thing.on && !thing.members ? { key: thing.on, top: (thing.top_m ?? 0) - thing.over_m } : null,
         reach: Math.max(entry.width, entry.depth, entry.height) * part.size,

@@ -11,6 +11,7 @@ import { inShown, state, tractAt, watch } from "/static/js/seen/state.js";
 import { choose, snap, snapped } from "./choosing.js";
 import { entryOf } from "./kit.js";
 import { drawParts, partsOf } from "./marks.js";
+import { drawWall } from "./walls.js";
 
 const path = `/api/worlds/${state.world.id}/things`;
 const RUST = "#a2431f";
@@ -142,7 +143,8 @@ let wanted = null;
 /** Ask what would stand at a spot; the newest that waits is asked next. @param {{x: number, y: number}} spot */
 async function look(spot) {
   wanted = spot;
-  if (asking || !inHand()) return;
+  // What stands along a line is known when there is one.
+  if (asking || !inHand() || manner.by === "line") return;
   asking = true;
   while (wanted && inHand()) {
     const at = placeAt(wanted);
@@ -365,6 +367,7 @@ Alpine.data("placing", () => ({
     else Object.assign(manner, { [field.name]: value });
     if (manner.size_to < manner.size_from) manner.size_to = manner.size_from;
   },
+  drawWall: () => drawWall(),
   drawLine() {
     if (!inHand()) say("Take an entry of the kit first: it stands along the line.");
     else drawOutline("line", (points) => along(points));

@@ -50,7 +50,7 @@ from fernfield.work.sites.proposing import LayThings, Proposal, lay_things
 from fernfield.work.sites.road_ways import FindWay, FoundWay, WayCosts, find_ways
 from fernfield.work.sites.roads import Road, RoadFigures, build_anew, figures_of
 from fernfield.work.sites.rounds import Round, round_of
-from fernfield.work.sites.rows import THINGS, Assembled, Piece, Start, named
+from fernfield.work.sites.rows import THINGS, Assembled, Piece, Start, Wall, named
 from fernfield.work.sites.scatters import SCATTERS, Scatter, keep_scatter, scattered
 
 router = Router(prefix="/api", tags=["sites"])
@@ -355,7 +355,8 @@ def on_tops(world: TheWorld) -> list[OnTop]:
 
 def _context(asked: Asked) -> dict[str, Any]:
     return {
-        "Piece": Piece, "Start": Start, "Assembled": Assembled, "Arrange": Arrange, "Scatter": Scatter, "Decal": Decal,
+        "Piece": Piece, "Start": Start, "Assembled": Assembled, "Wall": Wall, "Arrange": Arrange,
+        "Scatter": Scatter, "Decal": Decal,
         "Group": Group, "Road": Road, "FindWay": FindWay, "WayCosts": WayCosts,
         "Assembly": Assembly, "KitEntry": KitEntry, "told": whats_told(), "decals": PICTURES,
         "LETTERS": LETTERS, "shipped": list(KIT), "brought": asked.world.store.models(asked.world.id),

@@ -265,6 +265,8 @@ function askLabels() {
     return;
   }
   labelsTimer = setTimeout(async () => {
+    // The view may be another by now, and the plan out of sight.
+    if (state.view === "overlook" || state.view === "eye") return;
     const at = level();
     const scale = 2 ** at;
     const [row0, col0, row1, col1] = postsInView().map((post) => Math.round(post / scale));
