@@ -322,3 +322,26 @@ def test_a_round_is_set_out(small: SmallTable) -> None:
     page.locator(f"[data-aim='objectives/{hold['key']}']").click()
     page.locator("#aim-hold .btn-outline-danger").click()
     expect(page.locator(".toast-body")).to_contain_text("is named by the rules")
+
+
+def test_a_wall_is_drawn_with_a_gate(small: SmallTable) -> None:
+    table, page = small, small.page
+    table.open("sites")
+    page.locator("[data-place=hurdle]").click()
+    page.locator("#lay-by").select_option("line")
+    page.locator("[data-lay=wall]").click()
+    revision = table.revision()
+    for x, y in ((20, 85), (60, 85), (60, 70), (60, 70)):
+        page.mouse.click(*table.at(x, y))
+    table.kept(revision)
+    page.locator("#wall-corner").select_option("lamp_post")
+    table.kept(revision + 1)
+    page.locator("[data-wall-act=gate]").click()
+    page.mouse.click(*table.at(40, 85))
+    table.kept(revision + 2)
+    (wall,) = [one for one in things(table) if one["sort"] == "wall"]
+    assert [round(x) for point in wall["points"] for x in point] == [0, 0, 40, 0, 40, -15]
+    assert wall["gates"][0]["at_m"] == pytest.approx(20, abs=1)
+    kinds = [one["kit"] for one in wall["members"]]
+    assert (kinds.count("lamp_post"), kinds.count("gateway")) == (3, 1)
+    expect(page.locator("#bench")).to_contain_text(f"{len(kinds)} pieces")
