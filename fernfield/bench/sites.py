@@ -16,10 +16,12 @@ from fernfield.bench import Plan, Row, row
 from fernfield.bench.core import land as rough
 from fernfield.core.sites.shipped import SHIPPED
 from fernfield.core.travel.road_ways import road_way
-from fernfield.work.kernel.commands import put
+from fernfield.work.kernel.commands import patch, put
 from fernfield.work.kernel.many import look_at_rows, take_rows
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.sites.arranging import Arrange, arrange
+from fernfield.work.sites.play.cues import CUES
+from fernfield.work.sites.play.findings import play_of
 from fernfield.work.sites.roads import ROADS, Road
 from fernfield.work.sites.rows import THINGS
 from fernfield.work.sites.scatters import Scatter, scattered
@@ -31,6 +33,7 @@ CROWD = 20_000
 MOVED = 500
 SPREAD = 10_000
 SORTS = 8
+CUED = 1_000
 
 
 def rows(plan: Plan) -> Iterator[Row]:
@@ -41,8 +44,42 @@ def rows(plan: Plan) -> Iterator[Row]:
             yield _arranged(studio, plan)
             yield _way(plan)
             yield _led(studio, plan)
+            yield _cued(studio, plan)
         finally:
             studio.close()
+
+
+def _cued(studio: Studio, plan: Plan) -> Row:
+    """1,000 cues that wait for each other and count, checked as after an edit, beside the same written as JSON."""
+    spec = WorldSpec(name="Cues", width_m=64, depth_m=64, spacing_m=1)
+    world = studio.world(studio.create(spec))
+    cues: dict[str, dict[str, Any]] = {
+        f"c{k}": {
+            "name": f"Cue {k}", "repeats": "each",
+            "when": [{"sort": "cued", "cue": f"c{(k * 7 + 1) % CUED}"},
+                     {"sort": "counted", "counter": f"n{k % 50}", "number": 3}],
+            "then": [{"sort": "count", "counter": f"n{(k + 1) % 60}"}, {"sort": "tell", "text": "So it is"}],
+        }
+        for k in range(CUED)
+    }  # fmt: skip
+    # They can wait for each other once they are there.
+    for only in (1, 2):
+        some = ((key, {**said, "when": said["when"][-only:]}) for key, said in cues.items())
+        take_rows(world, CUES, look_at_rows(world, CUES, some))
+
+    changes = itertools.count()
+
+    def ours() -> None:
+        world.edit(patch(CUES, "c0", name=f"Cue {next(changes)}"))
+        play_of(world)
+
+    rows = [cue for _, cue in world.each(CUES)]
+
+    def theirs() -> None:
+        for cue in rows:
+            cue.model_dump_json()
+
+    return row(f"{CUED:,} cues checked after an edit", "the same written as JSON", "50 ms", ours, theirs, plan.runs)
 
 
 def _uneven(studio: Studio, side: int, name: str) -> OpenWorld:

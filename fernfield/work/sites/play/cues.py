@@ -269,32 +269,27 @@ def sentence(cue: Cue, called: Called) -> str:
 # What sets off what
 
 
+COUNTED = "#"
+"""Before the name of what is counted, among cues by their keys."""
+
+
 def sets_off(cues: Mapping[str, Cue]) -> dict[str, set[str]]:
-    """Which cues each cue sets off: those that wait for it, and those that wait for what it counts."""
-    counts: dict[str, set[str]] = {}
-    for key, cue in cues.items():
-        for then in cue.then:
-            if isinstance(then, Count):
-                counts.setdefault(then.counter, set()).add(key)
+    """What each cue sets off: the cues that wait for it, and what it counts; and what that sets off in its turn."""
     found: dict[str, set[str]] = {key: set() for key in cues}
     for key, cue in cues.items():
+        found[key] |= {COUNTED + then.counter for then in cue.then if isinstance(then, Count)}
         for when in cue.when:
-            froms = (
-                {when.cue}
-                if isinstance(when, Cued)
-                else counts.get(when.counter, set())
-                if isinstance(when, Counted)
-                else set()
-            )
-            for other in froms & found.keys():
-                found[other].add(key)
+            if isinstance(when, Counted):
+                found.setdefault(COUNTED + when.counter, set()).add(key)
+            elif isinstance(when, Cued) and when.cue in found:
+                found[when.cue].add(key)
     return found
 
 
 def circles(links: Mapping[str, Iterable[str]]) -> list[list[str]]:
     """Cues that set each other off in a circle, and those that set themselves off."""
     keys = {key: at for at, key in enumerate(links)}
-    pairs = [(keys[key], keys[to]) for key, every in links.items() for to in every]
+    pairs = [(keys[key], keys[to]) for key, every in links.items() for to in every if to in keys]
     if not pairs:
         return []
     froms, tos = np.array(pairs).T

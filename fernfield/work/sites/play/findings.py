@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Mapping, Set
 from typing import Any
+from weakref import WeakKeyDictionary
 
 from typing_extensions import TypedDict
 
@@ -29,9 +30,20 @@ from fernfield.work.sites.play.teams import TEAMS, teams_by_number
 from fernfield.work.sites.rows import THINGS, Start
 from fernfield.work.sites.standing import water_at
 
+_KNOWN: WeakKeyDictionary[OpenWorld, tuple[int, Round]] = WeakKeyDictionary()
+"""Of each world the round of its newest revision: several checks ask for the same."""
+
 
 def play_of(world: OpenWorld) -> Round:
-    """A round as the map and the rules have it. Under the lock."""
+    """A round as the map and the rules have it."""
+    with world.lock:
+        known = _KNOWN.get(world)
+        if known is None or known[0] != world.revision:
+            known = _KNOWN[world] = world.revision, _read(world)
+        return known[1]
+
+
+def _read(world: OpenWorld) -> Round:
     if not any(world.rows[one.name] for one in (TEAMS, OBJECTIVES, CUES, RULES)):
         return Round()
     teams = teams_by_number(world)
@@ -51,15 +63,15 @@ def play_of(world: OpenWorld) -> Round:
     ]  # fmt: skip
     rows = [row for _, (_, row) in sorted(teams.items())]
     pairs = [(rows[i].name, rows[j].name, who) for i, j, who in alike([row.colour for row in rows])]
-    repeated = {key for key, cue in cues.items() if cue.repeats == "each"}
-    links = sets_off(cues)
+    links = sets_off({key: cue for key, cue in cues.items() if cue.repeats == "each"})
+    turns = [[cues[key].name for key in part if key in cues] for part in circles(links)]
     counted = {then.counter for cue in cues.values() for then in cue.then if isinstance(then, Count) and then.by > 0}
     return Round(
         found, pairs, list(_owned(world)) if teams else [],
         Stated(rules.players_most, len(starts), bool(rules.wins or ends - {None}),
                tuple(_idle(rules, objectives, there, len(teams)))),
         [CueFound(cue.name, _never(cue, cues, counted, world, rules)) for cue in cues.values()],
-        [[cues[key].name for key in part] for part in circles({key: links[key] & repeated for key in repeated})],
+        turns,
         dict(_drowned(world, objectives)),
     )  # fmt: skip
 
