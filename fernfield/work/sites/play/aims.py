@@ -13,7 +13,8 @@ from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.sites.images import with_images
 from fernfield.work.sites.play.teams import Number, Owner, of_team
 
-Reach = Annotated[float, Field(ge=0.5, le=2_000), Say("Reach", "m")]
+Far = Annotated[float, Field(ge=0.5, le=2_000)]
+Reach = Annotated[Far, Say("Reach", "m")]
 Seconds = Annotated[float, Field(ge=0, le=36_000)]
 
 
@@ -112,7 +113,7 @@ class Camp(Row):
 
     name: Annotated[Name, Say("Name")]
     guards: Annotated[int, Field(ge=1, le=1_000), Say("Guards")] = 4
-    reach_m: Annotated[Reach, Say("They watch", "m")] = 40.0
+    reach_m: Annotated[Far, Say("They watch", "m")] = 40.0
     x: Annotated[East, Say("East", "m")]
     y: Annotated[North, Say("North", "m")]
     turn_deg: Annotated[Facing, Say("Turn", "°")] = 0.0
