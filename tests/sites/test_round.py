@@ -173,6 +173,8 @@ def test_what_the_checks_find_of_a_round(small: tuple[TestClient, str]) -> None:
     add("cues", name="Loop", when=[{"sort": "counted", "counter": "tide", "number": 2}], repeats="each", then=[counts])
     add("cues", name="Late", when=[{"sort": "after", "seconds": 700}], then=[{"sort": "end", "team": 2}])
     assert found("cues") == {"Low can never go off: nothing counts ebb up.", "Loop sets itself off."}
+    client.put(f"{base}/cues/own", json={"when": [{"sort": "cued", "cue": "own"}], "then": [counts], "name": "Own"})
+    assert "Own can never go off: it waits for itself." in found("cues")
     # A cue may let the other team win; and rules say how long there is to.
     assert "Sluice can never win by the rules." not in found("teams")
     client.patch(f"{base}/rules", json={"time_s": 600})

@@ -114,6 +114,7 @@ def test_it_is_loosened_into_pieces_and_refused_in_words(world: OpenWorld) -> No
     for also, words in (
         ({"points": [(0, 0), (0, 0)]}, "two points that are not in one place"),
         ({"points": [(0, 0), (4000, 0), (0, 4000)]}, "5,000 m long at most"),
+        ({"x": 250}, "would leave the land at 310, 150"),
         ({"kit": "nothing"}, "nothing"),
         ({"kit": "stone_barn"}, "wants level ground under it"),
     ):

@@ -288,6 +288,12 @@ def _check(key: str, thing: Thing, old: Thing | None, look: Look) -> None:
         if row is not None and thing.way >= len(row.ways):
             raise InvalidInput(f"way must be 0 to {len(row.ways) - 1}, not {thing.way}", "way")
     elif isinstance(thing, Wall):
+        turn = math.radians(thing.turn_deg)
+        cos, sin = math.cos(turn), math.sin(turn)
+        for right, ahead in thing.points:
+            x, y = thing.x + right * cos + ahead * sin, thing.y - right * sin + ahead * cos
+            if at_home(thing.model_copy(update={"x": x, "y": y}), look) is None:
+                raise InvalidInput(f"{thing.name} would leave the land at {x:.0f}, {y:.0f}", "points")
         for name, kit in (("kit", thing.kit), ("corner", thing.corner), *(("gates", gate.kit) for gate in thing.gates)):
             shipped, row_of = KIT.get(kit or ""), look.get(KIT_ROWS, kit or "")
             meets = (row_of.meets if row_of is not None else None) or (shipped.meets if shipped is not None else None)

@@ -106,12 +106,16 @@ def _idle(
 
 def _never(cue: Cue, cues: Mapping[str, Cue], counted: Set[str], world: OpenWorld, rules: Rules) -> str:
     """Why a cue can never go off; "" where it can. counted : what some cue counts up"""
-    why = [_why_not(one, cues, counted, world, rules) for one in cue.when]
+    why = [_why_not(one, cue, cues, counted, world, rules) for one in cue.when]
     barred = [one for one in why if one]
     return barred[0] if barred and (cue.joined == "all" or len(barred) == len(why)) else ""
 
 
-def _why_not(one: object, cues: Mapping[str, Cue], counted: Set[str], world: OpenWorld, rules: Rules) -> str:
+def _why_not(
+    one: object, own: Cue, cues: Mapping[str, Cue], counted: Set[str], world: OpenWorld, rules: Rules
+) -> str:  # fmt: skip
+    if isinstance(one, Cued) and cues.get(one.cue) is own:
+        return "it waits for itself"
     if isinstance(one, Counted) and one.counter not in counted:
         return f"nothing counts {one.counter} up"
     if isinstance(one, Cued) and one.cue not in cues:
