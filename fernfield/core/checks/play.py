@@ -104,6 +104,32 @@ def objectives_troubled(found: Round) -> Iterator[Finding]:
         yield Finding("objectives", words, "Move it, or lower the water.", True, x, y, tract)
 
 
+@dataclass(frozen=True, slots=True)
+class DoorFound:
+    """A door or launching place as the checks see it: what is wrong with it and how that is mended; and where. [m]"""
+
+    words: str
+    remedy: str
+    x: float
+    y: float
+    tract: str
+
+
+def doors_troubled(found: Sequence[DoorFound]) -> Iterator[Finding]:
+    for one in found:
+        yield Finding("doors", one.words, one.remedy, True, one.x, one.y, one.tract)
+
+
+def images_missing(found: Sequence[Owned]) -> Iterator[Finding]:
+    """What lies on a map that is to be fair, and has no image on its other sides."""
+    for one in found[:MOST_TOLD]:
+        words = f"{one.name} has no image on the other side of the map."
+        yield Finding("images", words, "Change it once: its images follow.", False, one.x, one.y, one.tract)
+    if len(found) > MOST_TOLD:
+        words = f"{len(found) - MOST_TOLD:,} more have no image on the other side of the map."
+        yield Finding("images", words, "Change them once: their images follow.", False)
+
+
 def cues_troubled(found: Round) -> Iterator[Finding]:
     for cue in found.cues:
         if cue.never:

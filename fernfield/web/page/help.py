@@ -40,6 +40,7 @@ from fernfield.work.growth.touching import PlantChange
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.posts.tracts import TractPlace
 from fernfield.work.light.rows import Lamp, Light, Mist, Mood
+from fernfield.work.parts.rows import WorldPart
 from fernfield.work.plots.keep import KeepTo
 from fernfield.work.plots.rows import Symmetry
 from fernfield.work.seen.trying import compared, formed, overlaid, pair, tried
@@ -51,6 +52,7 @@ from fernfield.work.sites.kit import KitEntry
 from fernfield.work.sites.notes import Note
 from fernfield.work.sites.play.aims import Camp, Guard, Hold, Objective, Resource
 from fernfield.work.sites.play.cues import Cue
+from fernfield.work.sites.play.doors import Door, Launch, Way
 from fernfield.work.sites.play.rules import Rules
 from fernfield.work.sites.play.teams import Team
 from fernfield.work.sites.road_ways import FindWay, WayCosts
@@ -98,7 +100,8 @@ FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
         ("Many at once", Arrange),
         ("Scatter", Scatter), ("Road", Road), ("How a way is found", FindWay), ("What a way costs", WayCosts),
         ("Team", Team), ("Objective", Objective), ("Place to hold", Hold), ("Thing to guard", Guard),
-        ("Something to gather", Resource), ("Camp of guards", Camp), ("Rules of the world", Rules), ("Cue", Cue),
+        ("Something to gather", Resource), ("Camp of guards", Camp), ("Door or launching place", Way), ("Door", Door),
+        ("Launching place", Launch), ("Part of a world", WorldPart), ("Rules of the world", Rules), ("Cue", Cue),
         ("Group", Group), ("Assembly", Assembly), ("Entry of the kit", KitEntry), ("Decal", Decal), ("Note", Note),
     )),
     ("worlds", (

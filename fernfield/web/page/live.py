@@ -58,7 +58,7 @@ from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.seen.sections import section
 from fernfield.work.seen.spot import spot
-from fernfield.work.sites.rows import default_start
+from fernfield.work.sites.rows import default_start, facing_of
 from fernfield.work.trial.walks import Walk
 from fernfield.work.water.rows import tide_level
 
@@ -535,7 +535,9 @@ class Connection:
                 return Walk(self._world, self._walked(tract_id), message.x, message.y, message.facing, sea_m=sea)
             land = self._walked(self._tract_id)
             part, start = default_start(self._world, land)
-            return Walk(self._world, land, part.x + start.x, part.y + start.y, start.turn_deg, start.over_m, sea)
+            return Walk(
+                self._world, land, part.x + start.x, part.y + start.y, facing_of(self._world, start), start.over_m, sea
+            )
 
         try:
             walk = await self._thread(begin)

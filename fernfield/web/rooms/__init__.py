@@ -14,6 +14,7 @@ from fernfield.web.rooms.layout import pages as layout_pages
 from fernfield.web.rooms.layout import routes as layout
 from fernfield.web.rooms.light import routes as light
 from fernfield.web.rooms.making import pages as making
+from fernfield.web.rooms.sites import parts
 from fernfield.web.rooms.sites import routes as sites
 from fernfield.web.rooms.trial.routes import PANEL as TRIAL
 from fernfield.web.rooms.water import routes as water
@@ -24,6 +25,7 @@ PANELS = (ground.PANEL, cover.PANEL, growth.PANEL, water.PANEL, light.PANEL, sit
 ROUTERS = (
     files.imports, routes.router, files.router, layout.router, bin.router, pages.router, making.router,
     files_pages.router, layout_pages.router, sheets.router, pictures.router, ground.router,
-    land.router, cover.router, growth.router, water.router, light.router, sites.router, handover.router,
+    land.router, cover.router, growth.router, water.router, light.router, sites.router, parts.every, parts.router,
+    handover.router,
     findings.router,
 )  # fmt: skip

@@ -53,6 +53,15 @@ class AllOrNone:
     """A list whose entries hold together: a row cannot be without one of them and be what it was meant to be."""
 
 
+class WorkedOut:
+    """A field that follows from the ground where its row lies: nobody says it, and it does not go elsewhere."""
+
+
+@cache
+def worked_out(model: type[BaseModel]) -> frozenset[str]:
+    return frozenset(name for name, field in model.model_fields.items() if WorkedOut in field.metadata)
+
+
 # Where rows lie
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Set
 from typing import TYPE_CHECKING, Any
 
 from pydantic import ValidationError
@@ -11,7 +11,7 @@ from fernfield.core.errors import Conflict, NotFound, named
 from fernfield.core.grid import Grid
 from fernfield.work.kernel.commands import Edit, Remove, Single, Together
 from fernfield.work.kernel.declared import OnNamed, renamed
-from fernfield.work.kernel.relations import let_go, namers_of, need_named, not_there
+from fernfield.work.kernel.relations import let_go, named_from_outside, namers_of, need_named, not_there
 from fernfield.work.kernel.rows import Change, Collection, Moves, Place, Plan, R, Row
 
 if TYPE_CHECKING:
@@ -77,6 +77,13 @@ class Planned:
 
     def count(self, collection: Collection[Any]) -> int:
         return len(self._world.rows[collection.name]) + self._more.get(collection.name, 0)
+
+    def collections(self) -> Iterator[Collection[Any]]:
+        return iter(self._world.house.collections.values())
+
+    def naming_from_outside(self, places: Set[Place]) -> list[str]:
+        """Words for each row that names one of some, and is none of them."""
+        return [f"{one.words} names {named}" for one, named in named_from_outside(self._world.house, self, places)]
 
     def grid(self, tract_id: str) -> Grid:
         return self._world.tract(tract_id).grid

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass
 from typing import Any, Protocol, cast
 
@@ -47,6 +47,17 @@ class Namer:
 def namers_of(sorts: Sorts, look: Look, place: Place) -> Iterator[Namer]:
     """The rows that name a row."""
     yield from _namers(sorts, look, place[0]).get(place[1], ())
+
+
+def named_from_outside(sorts: Sorts, look: Look, places: Set[Place]) -> Iterator[tuple[Namer, str]]:
+    """The rows that name one of some without being one of them, and what they name in words."""
+    for name in sorted({name for name, _ in places}):
+        collection = sorts.collection(name)
+        for key, namers in _namers(sorts, look, name).items():
+            for one in namers if (name, key) in places else ():
+                if (one.collection.name, one.key) not in places:
+                    row = look.need(collection, key)
+                    yield one, f"the {row.called or collection.one} {row.title}".rstrip()
 
 
 def _namers(sorts: Sorts, look: Look, name: str) -> Mapping[str, Sequence[Namer]]:

@@ -24,7 +24,7 @@ from fernfield.work.kernel.hands.brushwork import Manner
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import Layer, Layers
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES, Tract
-from fernfield.work.kernel.rows import Collection
+from fernfield.work.kernel.rows import Collection, Moves
 
 if TYPE_CHECKING:
     from fernfield.work.kernel.world import OpenWorld
@@ -92,6 +92,8 @@ class Shines:
 Follows = Callable[["OpenWorld", Touched], None]
 """Changes what follows from an edit, under the lock: what it writes goes with that edit."""
 
+Guards = Callable[["OpenWorld", Moves], None]
+
 Shining = Callable[["OpenWorld", Land, tuple[float, float, float, float]], Iterable[Shines]]
 """The lights that stand in a box of a land (x0, y0, x1, y1). [m]"""
 
@@ -137,6 +139,7 @@ class Gives:
     lit_from : bearing and height of where the world's own light comes from [°]
     bodies : what stands in a window and throws a shadow as a body
     follows : changes what follows from an edit by itself; that is taken back and made again with it
+    guards : raises for rows that may not be changed so
     """
 
     sea_of: Callable[[OpenWorld, str], float] | None = None
@@ -151,6 +154,7 @@ class Gives:
     lit_from: Callable[[OpenWorld], tuple[float, float]] | None = None
     bodies: Obstacles | None = None
     follows: Follows | None = None
+    guards: Guards | None = None
 
 
 @dataclass(frozen=True)
@@ -169,6 +173,7 @@ class Given:
     lit_from: Callable[[OpenWorld], tuple[float, float]]
     bodies: Obstacles
     follows: Follows
+    guards: Guards
 
     @classmethod
     def of(cls, rooms: Iterable[Room]) -> Given:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import json
 import re
 import secrets
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence, Set
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING, Annotated, Any, Generic, Literal, Protocol, TypeVar, Union
@@ -108,6 +108,10 @@ class Look(Protocol):
     def marked(self, collection: Collection[R], name: str) -> Iterable[tuple[str, R]]: ...
 
     def count(self, collection: Collection[Any]) -> int: ...
+
+    def collections(self) -> Iterable[Collection[Any]]: ...
+
+    def naming_from_outside(self, places: Set[Place]) -> list[str]: ...
 
     def grid(self, tract_id: str) -> Grid: ...
 

@@ -480,7 +480,8 @@ class OpenWorld:
             return self._write_rows(command, words, moves)
 
     def _write_rows(self, command: Command, words: str, moves: Moves) -> Outcome:
-        """Rows, and with them what their collections do to the ground."""
+        """Rows, and with them what their collections do to the ground. Raises Conflict for those that may not."""
+        self.house.given.guards(self, moves)
         grounds = (self.house.collection(name).ground for name in sorted({name for name, _ in moves}))
         every = [works for ground in grounds if ground is not None and (works := ground(self, moves)) is not None]
         if every:

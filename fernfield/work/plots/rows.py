@@ -23,10 +23,11 @@ from fernfield.work.kernel.rows import (
     TractId,
 )
 from fernfield.work.kernel.says import UNASKED, Say
+from fernfield.work.parts.rows import Parted
 from fernfield.work.plots.outlines import check_outline
 
 
-class Plot(Row):
+class Plot(Parted):
     """Collection "plots": a named polygon in a tract, the first when left out. [m]"""
 
     name: Name
@@ -34,7 +35,7 @@ class Plot(Row):
     tract: Annotated[TractId | None, UNASKED] = None
 
 
-class Line(Row):
+class Line(Parted):
     """Collection "lines": a kept line of the section in a tract, the first when left out. [m]"""
 
     name: Name

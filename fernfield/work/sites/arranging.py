@@ -65,6 +65,7 @@ class Arrange(Command):
     name: Annotated[str | None, UNASKED] = None
     team: Annotated[int | None, Field(ge=1, le=8), UNASKED] = None
     group: Annotated[Key | None, UNASKED] = None
+    part: Annotated[Key | None, UNASKED] = None
     on: Annotated[Key | None, UNASKED] = None
     locked: Annotated[bool | None, UNASKED] = None
     hidden: Annotated[bool | None, UNASKED] = None
@@ -75,7 +76,7 @@ class Arrange(Command):
     way: Annotated[int | None, Field(ge=0, le=7), UNASKED] = None
 
 
-ROW_FIELDS = ("name", "team", "group", "on", "locked", "hidden", "data", "x", "y", "default", "way")
+ROW_FIELDS = ("name", "team", "group", "part", "on", "locked", "hidden", "data", "x", "y", "default", "way")
 """What is said of the rows themselves, as in a change of one."""
 
 

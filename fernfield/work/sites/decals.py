@@ -14,9 +14,10 @@ from fernfield.core.grid import FloatArray, Window
 from fernfield.core.sites.decals import DECALS, LETTERS, decal, draped, laid_on, lettering
 from fernfield.core.sites.solids import entry_shape
 from fernfield.work.kernel.posts.lands import Land
-from fernfield.work.kernel.rows import Collection, Colour, East, Facing, Key, Name, North, Row, TractId
+from fernfield.work.kernel.rows import Collection, Colour, East, Facing, Key, Name, North, TractId
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.parts.rows import Parted
 from fernfield.work.sites.standing import Stood, stood_in
 
 MOST_DECALS = 5_000
@@ -25,7 +26,7 @@ SMALLEST_PX = 0.7
 PICTURES = {**{name: label for name, (label, _) in DECALS.items()}, LETTERS: "Lettering"}
 
 
-class Decal(Row):
+class Decal(Parted):
     """Collection "decals": a mark that lies on the ground. x east, y north [m], turned clockwise [°].
 
     picture : a shipped one, "letters" for its `text`, or the key of a picture that was brought

@@ -9,14 +9,15 @@ from pydantic import Field
 from fernfield.core.errors import InvalidInput
 from fernfield.work.kernel.declared import Names
 from fernfield.work.kernel.edits import plainly
-from fernfield.work.kernel.rows import Change, Collection, Key, Look, Name, Plan, Row
+from fernfield.work.kernel.rows import Change, Collection, Key, Look, Name, Plan
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.parts.rows import Parted
 
 DEEPEST = 8
 
 
-class Group(Row):
+class Group(Parted):
     """Collection "groups": things that belong together.
 
     within : the group that it is part of; draws : they are candidate places, of which each round has so many

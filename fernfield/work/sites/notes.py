@@ -6,13 +6,14 @@ from typing import Annotated
 
 from pydantic import StringConstraints
 
-from fernfield.work.kernel.rows import Collection, Colour, East, North, Row, TractId
+from fernfield.work.kernel.rows import Collection, Colour, East, North, TractId
 from fernfield.work.kernel.says import UNASKED, Say
+from fernfield.work.parts.rows import Parted
 
 Text = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=500)]
 
 
-class Note(Row):
+class Note(Parted):
     """Collection "notes": text at a place in a tract, the first when left out. x east, y north [m]"""
 
     text: Annotated[Text, Say("Text", long=True)]

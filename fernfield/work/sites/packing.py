@@ -10,6 +10,7 @@ from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rooms import Package, PackagePart, Step
 from fernfield.work.kernel.rows import Collection
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.parts.rows import PARTS
 from fernfield.work.sites.assemblies import ASSEMBLIES
 from fernfield.work.sites.groups import GROUPS
 from fernfield.work.sites.kit import entry_told, kit_of
@@ -23,7 +24,7 @@ from fernfield.work.sites.standing import members_of
 KIT_FILE = "sites/kit.json"
 SHARED: tuple[Collection[Any], ...] = (ASSEMBLIES, GROUPS, SCATTERS)
 PLAY_FILE = "sites/play.json"
-PLAYED: tuple[Collection[Any], ...] = (TEAMS, RELATIONS, RULES, CUES)
+PLAYED: tuple[Collection[Any], ...] = (TEAMS, RELATIONS, RULES, CUES, PARTS)
 
 
 def _put(package: Package, world: OpenWorld, tract: Tract, step: Step) -> dict[str, Any]:
@@ -46,7 +47,7 @@ def _is_played(world: OpenWorld) -> bool:
 
 
 def _whole_play(package: Package, world: OpenWorld) -> None:
-    """Teams, how they stand to each other, the rules and the cues."""
+    """Teams, how they stand to each other, the rules, the cues and the parts."""
     with world.lock:
         if not _is_played(world):
             return

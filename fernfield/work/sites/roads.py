@@ -20,14 +20,16 @@ from fernfield.core.grid import FloatArray, Window
 from fernfield.core.lines import along, places_on
 from fernfield.core.sites.roads import LEFT_OVER, ROUNDED_M, Bed, built, climb, covered, grades, profile, through
 from fernfield.work.kernel.commands import put
-from fernfield.work.kernel.declared import Lies, Names
+from fernfield.work.kernel.declared import Lies, Names, WorkedOut
 from fernfield.work.kernel.posts.lands import Land, Part
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import PLACES
-from fernfield.work.kernel.rows import Collection, Key, Moves, Name, Row, Spot, TractId, Works
+from fernfield.work.kernel.rows import Collection, Key, Moves, Name, Spot, TractId, Works
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld, Outcome
+from fernfield.work.parts.rows import Parted
 from fernfield.work.sites.earthworks import apart_of, in_a_sheet
+from fernfield.work.sites.images import with_images
 from fernfield.work.sites.rows import THINGS
 
 Spots = NDArray[np.float64]
@@ -37,7 +39,7 @@ MOST_POINTS = 400
 MOST_SPOTS = 40_000
 
 
-class Road(Row):
+class Road(Parted):
     """Collection "roads": a road through points, the ground under it shaped so that it is nowhere steeper than it may
     be. [m, %]
 
@@ -55,8 +57,8 @@ class Road(Row):
     shoulder_m: Annotated[float, Field(ge=0, le=60), Say("Shoulder", "m")] = 3.0
     fall_percent: Annotated[float, Field(ge=0, le=10), Say("Fall to its edges", "%", under="More")] = 2.0
     cover: Annotated[Key | None, Names("covers"), UNASKED] = None
-    heights: Annotated[tuple[float, ...], Field(max_length=MOST_SPOTS), UNASKED] = ()
-    order: Annotated[int, Field(ge=0), UNASKED] = 0
+    heights: Annotated[tuple[float, ...], Field(max_length=MOST_SPOTS), WorkedOut, UNASKED] = ()
+    order: Annotated[int, Field(ge=0), WorkedOut, UNASKED] = 0
     tract: Annotated[TractId | None, UNASKED] = None
 
     @model_validator(mode="after")
@@ -91,9 +93,9 @@ def _shown(world: OpenWorld, key: str, row: Road) -> Annotated[dict[str, Any], R
     return {"key": key, **row.model_dump(mode="json", exclude={"heights", "order"})}
 
 
-ROADS = Collection(
+ROADS: Collection[Road] = Collection(
     "roads", Road, "road", in_tract=True, most=500, seen=_seen, ground=_works, packed=True, stays=True, shown=_shown,
-    order=lambda pair: (pair[1].name, pair[0]),
+    order=lambda pair: (pair[1].name, pair[0]), plan=lambda change, look: with_images(ROADS, change, look),
 )  # fmt: skip
 
 
@@ -161,7 +163,7 @@ def road_works(world: OpenWorld, moves: Moves) -> Works | None:
         was, now = world.get(ROADS, key), row if isinstance(row, Road) else None
         # Heights are worked out, and never said.
         if now is not None and (was is None or now.heights != was.heights or _geometry(was) != _geometry(now)):
-            now = _led(world, key, now)
+            now = _led(world, key, now, changed)
         if now is not None and now != row:
             more[name, key] = now
         changed[key] = now
@@ -208,8 +210,11 @@ def beds_in(
                 yield key, rows[key], bed
 
 
-def _led(world: OpenWorld, key: str, row: Road) -> Road:
-    """A road with the heights that it is built at: level with the roads that it meets, else by the ground."""
+def _led(world: OpenWorld, key: str, row: Road, changed: Mapping[str, Road | None]) -> Road:
+    """A road with the heights that it is built at: level with the roads that it meets, else by the ground.
+
+    changed : roads that change in the same edit, and were led before it
+    """
     land, part = _home(world, row)
     line_row, line_col, half = _line(land, part, row)
     grid, bounds = land.grid, land.bounds
@@ -231,7 +236,7 @@ def _led(world: OpenWorld, key: str, row: Road) -> Road:
     ground = np.asarray(apart_of(world).without(world, land, window, SHEET), np.float64)
     under = _at(ground, line_row - window.row0, line_col - window.col0)
     far = along(line_row, line_col) * grid.spacing
-    others = [bed for other, _, bed in beds_in(world, land, window) if other != key]
+    others = [bed for other, _, bed in beds_in(world, land, window, changed) if other != key]
     # It begins and ends on the land as others leave it.
     beside = _at(
         np.asarray(built(ground.astype(np.float32), others, window, grid.spacing), np.float64),
@@ -245,7 +250,8 @@ def _led(world: OpenWorld, key: str, row: Road) -> Road:
         z = profile(under, far, row.steepest_percent / 100 * LEFT_OVER, fixed, smooth)
     except InvalidInput as error:
         raise InvalidInput(f"{row.name} cannot be so gentle: {error}", "steepest_percent") from None
-    order = 1 + max((one.order for other, one in world.each(ROADS) if other != key), default=0)
+    rows = {**dict(world.each(ROADS)), **changed}
+    order = 1 + max((one.order for other, one in rows.items() if one is not None and other != key), default=0)
     return row.model_copy(update={"heights": tuple(z.round(3).tolist()), "order": order})
 
 

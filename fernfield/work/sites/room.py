@@ -15,7 +15,8 @@ from fernfield.work.sites.packing import SITES_PART, sites_manifest, whole_sites
 from fernfield.work.sites.paving import clear_of_all, taken_by_all
 from fernfield.work.sites.play.aims import CAMPS, OBJECTIVES, RESOURCES
 from fernfield.work.sites.play.cues import CUES
-from fernfield.work.sites.play.findings import play_of
+from fernfield.work.sites.play.doors import DOORS
+from fernfield.work.sites.play.findings import doors_found, images_found, play_of
 from fernfield.work.sites.play.rules import RULES
 from fernfield.work.sites.play.teams import RELATIONS, TEAMS
 from fernfield.work.sites.roads import ROADS, roads_found
@@ -46,6 +47,7 @@ ROOM = Room(
         OBJECTIVES,
         RESOURCES,
         CAMPS,
+        DOORS,
         RULES,
         CUES,
     ),
@@ -62,6 +64,8 @@ ROOM = Room(
         Check("teams", lambda world: play.teams_troubled(play_of(world))),
         Check("rules", lambda world: play.rules_troubled(play_of(world))),
         Check("objectives", lambda world: play.objectives_troubled(play_of(world))),
+        Check("doors", lambda world: play.doors_troubled(doors_found(world))),
+        Check("images", lambda world: play.images_missing(images_found(world))),
         Check("cues", lambda world: play.cues_troubled(play_of(world))),
         Check("scatters", lambda world: sites.scatters_gone_by(scatters_off(world), world.id)),
     ),

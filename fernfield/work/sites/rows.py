@@ -16,7 +16,7 @@ from fernfield.core.sites.arranging import bearings, rounded
 from fernfield.core.sites.shipped import KIT
 from fernfield.core.sites.teams import MARKS as TEAM_MARKS
 from fernfield.core.sites.walls import length_of
-from fernfield.work.kernel.declared import Names
+from fernfield.work.kernel.declared import Names, WorkedOut
 from fernfield.work.kernel.edits import Planned, plainly
 from fernfield.work.kernel.posts.lands import Land, Part
 from fernfield.work.kernel.rows import (
@@ -37,6 +37,7 @@ from fernfield.work.kernel.rows import (
 )
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.parts.rows import Parted
 from fernfield.work.plots.rows import SYMMETRY
 from fernfield.work.sites.assemblies import ASSEMBLIES
 from fernfield.work.sites.groups import groups_over
@@ -47,7 +48,7 @@ Size = Annotated[float, Field(ge=0.05, le=20)]
 Over = Annotated[float, Field(ge=-100, le=10_000)]
 
 
-class Thing(Row):
+class Thing(Parted):
     """Collection "things": what all that is placed has. x east, y north, `over_m` above the ground. [m, °]
 
     `tract` is where it stands; left out, the world's first. `on` : the thing that it stands on, and goes along with.
@@ -99,7 +100,7 @@ class Piece(Thing):
     look: Annotated[Key | None, UNASKED] = None
     tint: Annotated[Colour | None, UNASKED] = None
     data: Annotated[dict[Key, float | bool | str], Field(max_length=16), UNASKED] = Field(default_factory=dict)
-    level_m: Annotated[Elevation | None, UNASKED] = None
+    level_m: Annotated[Elevation | None, WorkedOut, UNASKED] = None
     scatter: Annotated[Key | None, Names("scatters", gone="clear"), UNASKED] = None
     cell: Annotated[str | None, Field(max_length=40), UNASKED] = None
     by_hand: Annotated[bool, UNASKED] = False
@@ -123,7 +124,7 @@ class Assembled(Thing):
     assembly: Annotated[Key, Names("assemblies"), UNASKED]
     size: Annotated[Size, Say("Size", "×")] = 1.0
     way: Annotated[int, Field(ge=0, le=7), UNASKED] = 0
-    levels: Annotated[tuple[Elevation, ...], Field(max_length=200), UNASKED] = ()
+    levels: Annotated[tuple[Elevation, ...], Field(max_length=200), WorkedOut, UNASKED] = ()
 
     @property
     def sort_named(self) -> str:
@@ -193,10 +194,16 @@ MOST_WALL_M = 5_000.0
 
 
 class Start(Thing):
-    """Where somebody begins, with a facing."""
+    """Where somebody begins, on the ground or over it, with a facing, or facing a thing wherever that is.
+
+    speed_ms : how fast one goes ahead at first [m/s]; holding : players gather here before the round, and nobody begins
+    """
 
     sort: Annotated[Literal["start"], UNASKED] = "start"
     default: Annotated[bool, Say("The default start")] = False
+    faces: Annotated[Key | None, Names("things", gone="clear"), UNASKED] = None
+    speed_ms: Annotated[float, Field(ge=0, le=300), Say("Begins at", "m/s", under="More")] = 0.0
+    holding: Annotated[bool, Say("Only to gather before", under="More")] = False
 
 
 def _images(key: str, thing: Thing, look: Look) -> list[tuple[str, Thing]]:
@@ -207,6 +214,10 @@ def _images(key: str, thing: Thing, look: Look) -> list[tuple[str, Thing]]:
         update["on"] = None if base is None else f"{base}{IMAGE_MARK}{k}" if k else base
         if isinstance(thing, Start):
             update["default"] = thing.default and k == 0
+            if thing.faces is not None:
+                root = thing.faces.partition(IMAGE_MARK)[0]
+                faced = f"{root}{IMAGE_MARK}{k}" if k else root
+                update["faces"] = faced if look.get(THINGS, faced) is not None else thing.faces
         if isinstance(thing, Piece):
             # The ground under an image is its own, and it is of no scatter: it follows what it is an image of.
             update |= {"level_m": None, "scatter": None, "cell": None}
@@ -405,6 +416,7 @@ class ThingTold(TypedDict):
     tract: str
     resource: bool
     group: str | None
+    part: str | None
     on: str | None
     locked: bool
     hidden: bool
@@ -425,6 +437,9 @@ class ThingTold(TypedDict):
     closed: NotRequired[bool]
     lies: NotRequired[str]
     corner: NotRequired[str | None]
+    faces: NotRequired[str | None]
+    speed_ms: NotRequired[float]
+    holding: NotRequired[bool]
     gates: NotRequired[list[dict[str, float | str]]]
     top_m: NotRequired[float]
 
@@ -521,6 +536,16 @@ def things_of(world: OpenWorld, tract_id: str | None = None) -> list[tuple[str, 
 def named(world: OpenWorld, said: dict[str, Any]) -> Thing:
     """A thing with what was not said of it. Raises ValidationError, InvalidInput."""
     return THINGS.checked(completed(world, said))
+
+
+def facing_of(world: OpenWorld, start: Start) -> float:
+    """The bearing that one faces at a start. [°]"""
+    faced = world.get(THINGS, start.faces or "")
+    if faced is None:
+        return start.turn_deg
+    (x, y), (at_x, at_y) = corner_of(world, start), corner_of(world, faced)
+    east, north = faced.x + at_x - start.x - x, faced.y + at_y - start.y - y
+    return math.degrees(math.atan2(east, north)) % 360 if east or north else start.turn_deg
 
 
 def default_start(world: OpenWorld, land: Land) -> tuple[Part, Start]:

@@ -48,12 +48,12 @@ from fernfield.work.kernel.rows import (
     Moves,
     Name,
     Plan,
-    Row,
     Spot,
     TractId,
 )
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld, Outcome
+from fernfield.work.parts.rows import Parted
 from fernfield.work.passing.raster import passable_in
 from fernfield.work.plots.areas import Area, plot_corners, share_of, window_of
 from fernfield.work.plots.rows import LINES, PLOTS
@@ -82,7 +82,7 @@ MORE = 3
 EDGE_POSTS = 3
 
 
-class Scatter(Row):
+class Scatter(Parted):
     """Collection "scatters": pieces placed by a rule. [m, °]
 
     of : what, by weights; count, or per_ha : how many

@@ -27,7 +27,18 @@ from fernfield.work.kernel.rows import Moves
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.sites.assemblies import ASSEMBLIES, MOST_NESTED, Assembly
 from fernfield.work.sites.kit import kit_of
-from fernfield.work.sites.rows import THINGS, WALL_MARK, Assembled, MemberTold, Piece, Start, Thing, Wall, things_of
+from fernfield.work.sites.rows import (
+    THINGS,
+    WALL_MARK,
+    Assembled,
+    MemberTold,
+    Piece,
+    Start,
+    Thing,
+    Wall,
+    facing_of,
+    things_of,
+)
 
 NOT_STOOD_ON_M = 3.0
 """So high over the top of what nobody can stand on its blocking goes on."""
@@ -227,6 +238,16 @@ def top_at(stood: Stood, x: float, y: float) -> float | None:
     return stood.pose.z + max(tops) * stood.pose.size if tops else None
 
 
+def is_in(stood: Stood, x: float, y: float, z: float, tall: float) -> bool:
+    """Whether a body that stands so high would be in one of a piece's parts. [m]"""
+    right, ahead = stood.pose.local(x, y)
+    low, size = z - stood.pose.z, stood.pose.size
+    return any(
+        low < solid.z1 * size and low + tall > solid.z0 * size and _over(solid, right, ahead)
+        for solid in stood.entry.solids
+    )
+
+
 def _over(solid: Solid, right: float, ahead: float) -> bool:
     across, along = right - solid.x, ahead - solid.y
     if solid.half[0] > 0:
@@ -402,7 +423,8 @@ def told(world: OpenWorld, key: str, thing: Thing) -> dict[str, Any]:
         "z": round(tract.elevation(thing.x, thing.y) + thing.over_m, 4),
     }  # fmt: skip
     if isinstance(thing, Start):
-        return out
+        # As a page draws it; what was said is kept beside it.
+        return {**out, "turn_deg": facing_of(world, thing)} if thing.faces else out
     entry = kit_of(world).get(out["kit"] or "")
     out["resource"] = bool(entry and entry.resource)
     if isinstance(thing, Assembled | Wall):
@@ -437,7 +459,8 @@ def _standing(world: OpenWorld, land: Land, thing: Thing) -> Standing:
     depth = max(0.0, water_at(world, land, thing.x, thing.y) - ground - thing.over_m)
     steep = float(slope[slope.shape[0] // 2, slope.shape[1] // 2])
     default = isinstance(thing, Start) and thing.default
-    return Standing(thing.name, thing.sort, thing.x, thing.y, depth, steep, default, land.id, thing.turn_deg)
+    turn = facing_of(world, thing) if isinstance(thing, Start) else thing.turn_deg
+    return Standing(thing.name, thing.sort, thing.x, thing.y, depth, steep, default, land.id, turn)
 
 
 def holes(world: OpenWorld) -> Iterator[Hole]:

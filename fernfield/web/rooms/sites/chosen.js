@@ -238,4 +238,14 @@ Alpine.data("chosen", () => ({
     const value = /** @type {HTMLSelectElement} */ (event.target).value;
     if (value !== "as") change({ group: value || null });
   },
+  /** @param {Event} event */
+  setFaces(event) {
+    const faces = /** @type {HTMLSelectElement} */ (event.target).value || null;
+    ask(`${path}/${choice.keys[0]}`, "PATCH", { faces });
+  },
+  /** @param {Event} event */
+  setPart(event) {
+    const value = /** @type {HTMLSelectElement} */ (event.target).value;
+    if (value !== "as") change({ part: value || null });
+  },
 }));

@@ -15,8 +15,9 @@ const MOST_LISTED = 60;
 function wordsOf(thing) {
   const entry = drawnEntry(thing.kit);
   const group = thing.group ? row("groups", thing.group)?.name : "";
+  const part = thing.part ? row("parts", thing.part)?.name : "";
   const team = thing.team ? `team ${thing.team}` : "";
-  return [thing.name, entry?.label, ...(entry?.tags ?? []), thing.sort, team, group].join(" ").toLowerCase();
+  return [thing.name, entry?.label, ...(entry?.tags ?? []), thing.sort, team, group, part].join(" ").toLowerCase();
 }
 /** @type {Record<string, ((thing: Row) => string) | undefined>} */
 const SORTS = {
@@ -33,7 +34,7 @@ const list = {
 };
 /** The lines of the list: what is found, sorted. Made while the list is seen. @returns {Row[]} */
 function listed() {
-  const of = [state.at.things, state.at.groups, kit.turns, choice.sort].join(" ");
+  const of = [state.at.things, state.at.groups, state.at.parts, kit.turns, choice.sort].join(" ");
   const find = choice.find.toLowerCase();
   if (state.stage !== "sites" || state.tabs.sites !== "list") return [];
   if (list.of !== of) {

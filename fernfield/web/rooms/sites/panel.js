@@ -13,6 +13,7 @@ import "./chosen.js";
 import { drawnEntry, entryOf, kit, shapePath, showModel } from "./kit.js";
 import "./listed.js";
 import { isHidden, partsOf, teamOf } from "./marks.js";
+import "./parts.js";
 import "./placing.js";
 import "./roads.js";
 import "./round.js";

@@ -6,6 +6,7 @@ import { chosenForm, chosenOf } from "/static/js/seen/bench.js";
 import { addMark, drawOverlay, inView, name as label } from "/static/js/seen/drawn/overlay.js";
 import { addDrawn, drawAnew } from "/static/js/seen/drawn/placed3d.js";
 import { metresPerPixel, screenAt } from "/static/js/seen/drawn/plan.js";
+import { drawOutline } from "/static/js/seen/hands/outline.js";
 import { addPlaced, choose } from "/static/js/seen/hands/placed.js";
 import { each, only, row, rows } from "/static/js/seen/rows.js";
 import { actions, heed, state, watch } from "/static/js/seen/state.js";
@@ -16,7 +17,7 @@ import { MARKS, teamOf } from "./marks.js";
 /** @typedef {Record<string, any> & {sort: string}} Part a condition, or what follows */
 
 const base = `/api/worlds/${state.world.id}`;
-const AIMS = ["objectives", "resources", "camps"];
+const AIMS = ["objectives", "resources", "camps", "doors"];
 const NOBODY = "#56605a";
 const shown = () => state.stage === "sites" && state.tabs.sites === "round";
 const colourOf = (/** @type {Row} */ one) => teamOf(one.team)?.colour ?? NOBODY;
@@ -35,6 +36,7 @@ for (const [name, form, make] of /** @type {[string, string, (what: string) => a
     },
   ],
   ["resources", "aim-resource", (what) => (what === "resource" ? { name: "Resource", of: "peat" } : null)],
+  ["doors", "aim-door", (what) => (what.startsWith("way:") ? { sort: what.slice(4) } : null)],
   ["camps", "aim-camp", (what) => (what === "camp" ? { name: `Camp ${rows("camps").length + 1}` } : null)],
 ]))
   addPlaced({ stage: "sites", name, form, make, turns: name === "camps" });
@@ -50,6 +52,13 @@ function sign(context, name, one) {
   } else if (name === "resources") {
     for (let k = 0; k < 6; k += 1) context.lineTo(7 * Math.sin((k * Math.PI) / 3), -7 * Math.cos((k * Math.PI) / 3));
     context.closePath();
+  } else if (name === "doors") {
+    if (one.sort === "door") context.rect(-5, -8, 10, 16);
+    else {
+      context.moveTo(-8, 7);
+      context.quadraticCurveTo(0, -18, 8, 7);
+      context.closePath();
+    }
   } else {
     context.moveTo(-8, 6);
     context.lineTo(0, -8);
@@ -76,6 +85,7 @@ addMark((context) => {
         context.stroke();
         context.setLineDash([]);
       }
+      if (name === "doors") leads(context, one, x, y, chosen);
       sign(context, name, one);
       context.fillStyle = "#faf8f1";
       context.fill();
@@ -88,6 +98,26 @@ addMark((context) => {
     }
   if (shown() && state.tabs.round === "cues") for (const cue of each("cues")) links(context, cue);
 });
+
+/** From a door to where it leads. @param {CanvasRenderingContext2D} context @param {Row} one @param {number} x @param {number} y @param {boolean} chosen */
+function leads(context, one, x, y, chosen) {
+  const to = one.thing ? row("things", one.thing) : null;
+  const spot = to ?? (one.leads?.[0] ? { x: one.leads[0][0], y: one.leads[0][1] } : null);
+  if (!spot) return;
+  const [tx, ty] = screenAt(spot.x, spot.y);
+  context.beginPath();
+  context.moveTo(0, 0);
+  // A throw is drawn as it rises, over the straight line.
+  if (one.sort === "launch")
+    context.quadraticCurveTo((tx - x) / 2, (ty - y) / 2 - Math.hypot(tx - x, ty - y) / 3, tx - x, ty - y);
+  else context.lineTo(tx - x, ty - y);
+  context.setLineDash(one.sort === "launch" ? [] : [2, 4]);
+  context.lineWidth = chosen ? 2.4 : 1.4;
+  context.strokeStyle = one.meets ? "#a2431f" : colourOf(one);
+  context.stroke();
+  context.setLineDash([]);
+  context.strokeRect(tx - x - 3, ty - y - 3, 6, 6);
+}
 
 /** Where a part of a cue is: the middle of its plot, or its thing. @param {any} where @returns {{x: number, y: number} | null} */
 function placeOf(where) {
@@ -295,7 +325,16 @@ Alpine.data("round", () => ({
         at: `${name}/${one.key}`,
         name: one.name,
         colour: colourOf(one),
-        words: name === "resources" ? `${one.amount} ${one.of}` : name === "camps" ? `${one.guards} guards` : one.sort,
+        words:
+          name === "doors"
+            ? one.sort === "launch"
+              ? "throws"
+              : "leads"
+            : name === "resources"
+              ? `${one.amount} ${one.of}`
+              : name === "camps"
+                ? `${one.guards} guards`
+                : one.sort,
         chosen: state.chosen === `${name}/${one.key}`,
       })),
     );
@@ -304,19 +343,33 @@ Alpine.data("round", () => ({
   get form() {
     const own = chosenOf("objectives");
     if (own) return own.sort === "hold" || own.sort === "guard" ? own.sort : "objective";
-    return chosenOf("resources") ? "resource" : chosenOf("camps") ? "camp" : "";
+    return chosenOf("resources") ? "resource" : chosenOf("camps") ? "camp" : (chosenOf("doors")?.sort ?? "");
+  },
+  /** @returns {any} */
+  get way() {
+    return chosenOf("doors");
+  },
+  get wayWords() {
+    const own = this.way;
+    if (!own) return "";
+    const thing = own.thing ? row("things", own.thing) : null;
+    if (thing) return `It leads to ${thing.name}.`;
+    if (!own.leads.length) return "It leads nowhere yet.";
+    const [x, y] = own.leads[0];
+    const far = Math.hypot(x - own.x, y - own.y).toFixed(1);
+    if (own.sort === "door") return `It leads ${far} m away.`;
+    if (own.speed === null) return `It throws nobody there: ${own.meets}.`;
+    return `It throws ${far} m at ${own.speed.toFixed(1)} m/s${own.meets ? `; ${own.meets}` : ""}.`;
+  },
+  lead() {
+    const own = /** @type {any} */ (this.way);
+    const said = own.sort === "door" ? { thing: null } : {};
+    drawOutline("place", ([[x, y]]) => ask(`${base}/doors/${own.key}?in=world`, "PATCH", { leads: [[x, y]], ...said }));
   },
   /** @param {Event} event */
-  takeAim(event) {
-    const what = dataOf(event, "place");
-    const needs = what === "objective:take" || what === "objective:guard";
-    thing = choice.keys.at(-1) ?? "";
-    if (needs && !thing) say("Choose the thing first, then take this again.", "calm");
-    else state.place = state.place === what ? null : what;
-  },
-  /** @param {Event} event */
-  chooseAim(event) {
-    state.chosen = dataOf(event, "aim");
+  leadTo(event) {
+    const thing = /** @type {HTMLSelectElement} */ (event.target).value || null;
+    ask(`${base}/doors/${/** @type {any} */ (this.way).key}`, "PATCH", { thing });
   },
   get totals() {
     return known.totals.map((one) => {
@@ -449,6 +502,8 @@ heed("panel", () => {
     ["aim-objective", "objectives"],
     ["aim-resource", "resources"],
     ["aim-camp", "camps"],
+    ["aim-door", "doors"],
+    ["aim-launch", "doors"],
     ["cue", "cues"],
   ]) {
     const form = /** @type {HTMLFormElement | null} */ (document.getElementById(id));

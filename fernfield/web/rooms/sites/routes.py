@@ -44,6 +44,7 @@ from fernfield.work.sites.groups import Group
 from fernfield.work.sites.joining import Join, Loosen, join_things, loosen
 from fernfield.work.sites.kit import EntryTold, KitEntry, entry_told, found_in_kit, kit_of
 from fernfield.work.sites.play.aims import SORTS, Guard, Hold, Objective
+from fernfield.work.sites.play.doors import Door, Launch
 from fernfield.work.sites.play.findings import Total, totals
 from fernfield.work.sites.play.teams import STANDS, looks_of_teams
 from fernfield.work.sites.proposing import LayThings, Proposal, lay_things
@@ -362,6 +363,7 @@ def _context(asked: Asked) -> dict[str, Any]:
         "LETTERS": LETTERS, "shipped": list(KIT), "brought": asked.world.store.models(asked.world.id),
         "pictures": asked.world.store.pictures(asked.world.id), "play": play_forms(), "stands": STANDS, "sorts": SORTS,
         "play_words": {"when": WHEN, "then": THEN, "wins": WINS}, "Hold": Hold, "Guard": Guard, "Objective": Objective,
+        "Door": Door, "Launch": Launch,
     }  # fmt: skip
 
 

@@ -7,9 +7,10 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, StringConstraints
 
 from fernfield.work.kernel.declared import Names
-from fernfield.work.kernel.rows import Collection, East, Facing, Key, Name, North, Row, TractId
+from fernfield.work.kernel.rows import Collection, East, Facing, Key, Name, North, TractId
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.parts.rows import Parted
 from fernfield.work.sites.images import with_images
 from fernfield.work.sites.play.teams import Number, Owner, of_team
 
@@ -18,7 +19,7 @@ Reach = Annotated[Far, Say("Reach", "m")]
 Seconds = Annotated[float, Field(ge=0, le=36_000)]
 
 
-class Objective(Row):
+class Objective(Parted):
     """Collection "objectives": what all of them have. x east, y north [m]
 
     team : whose it is at first; for_team : who is to do it, everybody when left out
@@ -84,7 +85,7 @@ SortText = Annotated[str, StringConstraints(strip_whitespace=True, to_lower=True
 """What a resource is of, as people call it: peat, springs."""
 
 
-class Resource(Row):
+class Resource(Parted):
     """Collection "resources": something to be gathered at a place. x east, y north [m]
 
     of : its sort; amount : how much of it there is; back_s : it is there again after so long [s]; never when left out
@@ -108,7 +109,7 @@ RESOURCES: Collection[Resource] = Collection(
 )  # fmt: skip
 
 
-class Camp(Row):
+class Camp(Parted):
     """Collection "camps": guards at a place, who watch what is within their reach; turned to a bearing. [m, °]"""
 
     name: Annotated[Name, Say("Name")]

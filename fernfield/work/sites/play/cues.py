@@ -12,9 +12,11 @@ from scipy.sparse.csgraph import connected_components
 
 from fernfield.core.errors import InvalidInput
 from fernfield.work.kernel.declared import Names
-from fernfield.work.kernel.rows import Collection, Key, Name, Row
+from fernfield.work.kernel.rows import Collection, Key, Name
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.parts.rows import Parted
+from fernfield.work.sites.images import with_images
 from fernfield.work.sites.play.aims import Reach, Seconds, SortText
 from fernfield.work.sites.play.rules import Said
 from fernfield.work.sites.play.teams import Number, of_team
@@ -159,7 +161,7 @@ JOINED = {"any": "any of them", "all": "all of them"}
 REPEATS = {"once": "once", "each": "each time", "every": "at most every so long"}
 
 
-class Cue(Row):
+class Cue(Parted):
     """Collection "cues": when one of several things happens (or all of them have), others follow, in their order.
 
     repeats : whether it goes off once, each time, or at most every `every_s` [s]; off : it is left out for now
@@ -187,7 +189,9 @@ def _shown(world: OpenWorld, key: str, row: Cue) -> Annotated[dict[str, Any], Cu
     return {"key": key, **row.model_dump(mode="json"), "sentence": sentence(row, called_in(world))}
 
 
-CUES = Collection("cues", Cue, "cue", most=2_000, shown=_shown)
+CUES: Collection[Cue] = Collection(
+    "cues", Cue, "cue", most=2_000, shown=_shown, plan=lambda change, look: with_images(CUES, change, look)
+)
 
 
 # As a sentence

@@ -9,13 +9,16 @@ from weakref import WeakKeyDictionary
 
 from typing_extensions import TypedDict
 
-from fernfield.core.checks.play import CueFound, Owned, Round, Stated, TeamFound
+from fernfield.core.checks.play import CueFound, DoorFound, Owned, Round, Stated, TeamFound
 from fernfield.core.checks.starts import WADE_M
 from fernfield.core.sites.teams import alike
+from fernfield.work.kernel.declared import spots_of
 from fernfield.work.kernel.rows import Collection
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.sites.images import without_image
 from fernfield.work.sites.play.aims import CAMPS, OBJECTIVES, RESOURCES, Camp, Objective, Resource
 from fernfield.work.sites.play.cues import CUES, After, Changes, Count, Counted, Cue, Cued, circles, sets_off
+from fernfield.work.sites.play.doors import DOORS, Launch, place_led_to, thrown_by
 from fernfield.work.sites.play.rules import (
     RULES,
     Condition,
@@ -27,6 +30,7 @@ from fernfield.work.sites.play.rules import (
     condition_words,
 )
 from fernfield.work.sites.play.teams import TEAMS, teams_by_number
+from fernfield.work.sites.roads import ROADS
 from fernfield.work.sites.rows import THINGS, Start
 from fernfield.work.sites.standing import water_at
 
@@ -48,7 +52,7 @@ def _read(world: OpenWorld) -> Round:
         return Round()
     teams = teams_by_number(world)
     rules = world.only(RULES)
-    starts = [row for _, row in world.each(THINGS) if isinstance(row, Start)]
+    starts = [row for _, row in world.each(THINGS) if isinstance(row, Start) and not row.holding]
     objectives = dict(world.each(OBJECTIVES))
     there = {of: math.inf if endless else amount for of, (amount, endless) in _amounts(world).items()}
     cues = {key: cue for key, cue in world.each(CUES) if not cue.off}
@@ -148,6 +152,45 @@ def _drowned(
             yield row.name, (row.x, row.y, tract, depth)
 
 
+def doors_found(world: OpenWorld) -> list[DoorFound]:
+    """Doors that lead nowhere, or into deep water or something solid; and throws that meet something."""
+    found = []
+    with world.lock:
+        for _, row in world.each(DOORS):
+            own = row.x, row.y, world.of_tract(row.tract)
+            at = place_led_to(world, row)
+            if at is None:
+                found.append(DoorFound(f"{row.name} leads nowhere.", "Say where it leads.", *own))
+                continue
+            if isinstance(row, Launch) and (met := thrown_by(world, row)[1]):
+                found.append(DoorFound(f"{row.name} throws nobody there: {met}.",
+                                       "Let it begin steeper, or move its ends.", *own))  # fmt: skip
+            tract_id, x, y = at
+            tract = world.any_tract(tract_id)
+            if not tract.grid.holds(x, y):
+                found.append(DoorFound(f"{row.name} leads beyond the land.", "Say where it leads.", *own))
+                continue
+            land = world.land_from(tract_id)
+            depth = water_at(world, land, x, y) - land.elevation(x, y)
+            if depth > WADE_M:
+                found.append(DoorFound(f"{row.name} leads under {depth:.1f} m of water.",
+                                       "Let it lead elsewhere, or lower the water.", x, y, tract_id))  # fmt: skip
+    return found
+
+
+IMAGED: tuple[Collection[Any], ...] = (THINGS, OBJECTIVES, RESOURCES, CAMPS, DOORS, ROADS)
+
+
+def images_found(world: OpenWorld) -> list[Owned]:
+    """What has no image under the symmetry though one would lie on the land."""
+    with world.lock:
+        return [
+            Owned(row.title, 0, *spots_of(row)[0], tract)
+            for _, row, tract in without_image(world, IMAGED)
+            if not getattr(row, "scatter", None)
+        ]  # fmt: skip
+
+
 # What is gathered
 
 
@@ -174,7 +217,7 @@ def totals(world: OpenWorld) -> list[Total]:
     """The resources of a world by their sorts. Under the lock."""
     starts = [
         (row.team, *_in_world(world, row))
-        for _, row in world.each(THINGS) if isinstance(row, Start) and row.team is not None
+        for _, row in world.each(THINGS) if isinstance(row, Start) and row.team is not None and not row.holding
     ]  # fmt: skip
     camps = [(*_in_world(world, row), row.reach_m) for _, row in world.each(CAMPS)]
     out = {of: Total(of=of, amount=amount, comes_back=back, guarded=0, shares={})

@@ -14,6 +14,7 @@ from fernfield.work.kernel.edits import plainly
 from fernfield.work.kernel.rows import Change, Collection, Colour, Key, Look, Name, Plan, Row
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.parts.rows import Parted
 
 MOST_TEAMS = len(MARKS)
 Number = Annotated[int, Field(ge=1, le=MOST_TEAMS)]
@@ -35,7 +36,7 @@ STANDS = {
 Stands = Literal["allied", "peace", "neutral", "war", "unmet"]
 
 
-class Team(Row):
+class Team(Parted):
     """Collection "teams": one of those who play against each other. Its starts and all that it owns say its number.
 
     players_least, players_most : how many play in it
