@@ -1,5 +1,8 @@
 """Shares that add up, a rule that follows, and what painting shows."""
 
+from collections.abc import Callable
+from contextlib import suppress
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -13,9 +16,13 @@ from fernfield.core.grid import Window
 from fernfield.work.cover.removing import remove_cover
 from fernfield.work.cover.rows import COVERS, Cover, CoverRule, covers_of
 from fernfield.work.cover.ruling import COVER_RULES, CoverRules, Rule
-from fernfield.work.cover.shares import cover_share, cover_shares
+from fernfield.work.cover.shares import cover_share, cover_shares, share_planes
+from fernfield.work.cover.sums import cover_areas
 from fernfield.work.kernel.commands import patch, put
+from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.seen.plan import plan_pixels
+from fernfield.work.seen.show import Show
 from fernfield.work.seen.spot import spot
 from fernfield.work.strokes import StrokeStart
 from tests.conftest import draw
@@ -151,3 +158,37 @@ def test_covers_that_come_and_go_while_a_stroke_is_drawn_on_all_of_them(
         assert cover_share(world, world.first_land, "sand", Window(240, 262, 241, 263))[0, 0] > 0.2
     shares = cover_shares(world, world.first_land, Window(0, 0, 300, 300))
     assert np.allclose(shares.sum(axis=0), 1, atol=1e-5)
+
+
+class Breaks:
+    """A lock in whose first pause another takes a cover away."""
+
+    def __init__(self, world: OpenWorld) -> None:
+        self._world, self._lock, self._deep = world, world.lock, 0
+
+    def __enter__(self) -> None:
+        self._lock.__enter__()
+        self._deep += 1
+
+    def __exit__(self, *error: object) -> None:
+        self._deep -= 1
+        self._lock.__exit__(*error)
+        if not self._deep and len(covers_of(self._world)) > 3:
+            world, self._world.lock = self._world, self._lock
+            remove_cover(world, covers_of(world)[-1][0])
+
+
+@pytest.mark.parametrize("read", [
+    lambda world, land: spot(world, land, 50, 50),
+    lambda world, land: cover_areas(world, land),
+    lambda world, land: plan_pixels(world, land, -2, Window(0, 0, 64, 64), Show()),
+    lambda world, land: share_planes(world, land, Window(0, 0, 50, 50)),
+], ids=["spot", "areas", "plan", "planes"])  # fmt: skip
+def test_a_cover_that_goes_meanwhile_is_no_fault(world: OpenWorld, read: Callable[[OpenWorld, Land], object]) -> None:
+    count = len(covers_of(world))
+    world.edit(put(COVERS, "more", Cover(name="More", colour="#808080", texture="turf")))
+    land = world.first_land
+    world.lock = Breaks(world)  # type: ignore[assignment]
+    with suppress(Conflict):
+        read(world, land)
+    assert len(covers_of(world)) == count

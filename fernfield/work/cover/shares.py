@@ -220,12 +220,15 @@ def laid(world: OpenWorld, land: Land, window: Window) -> Parts:
 
 
 def share_planes(world: OpenWorld, land: Land, window: Window, step: int = 1) -> ByteArray:
-    """Shares as bytes that add up to 255 at every `step`-th post of `window`: (covers, rows, cols), base first."""
-    parts = []
+    """Shares as bytes that add up to 255 at every `step`-th post of `window`: (covers, rows, cols), base first. Raises
+    Conflict where the covers are changed meanwhile."""
+    parts, same = [], world.rests_on("covers")
     # In bands, so that little stands in memory at a time, and others come in between.
     rows = max(step, ROWS_AT_ONCE // step * step)
     for part in rows_of(window, rows):
         parts.append(shares_as_bytes(cover_shares(world, land, part)[:, ::step, ::step]))
+        if not same():
+            raise Conflict("the covers were changed while their shares were read: ask again")
     return np.concatenate(parts, axis=1)
 
 

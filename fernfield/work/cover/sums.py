@@ -59,14 +59,14 @@ def cover_areas(world: OpenWorld, land: Land) -> list[CoverArea]:
     """Hectares and part of the whole (0 to 1) of every cover, base first; of land only, what lies under the sea too."""
     posts, step = _all(land)
     with world.lock:
-        shares = shares_at(world, land, posts, step)
+        covers, shares = covers_of(world), shares_at(world, land, posts, step)
         void = land.void(np.arange(posts.row0, posts.row1, step), np.arange(posts.col0, posts.col1, step))
     there = np.ones(shares.shape[1:], bool) if void is None else ~void
     parts = [float(share[there].mean()) if there.any() else 0.0 for share in shares]
     whole = sum(part.tract.grid.width * part.tract.grid.depth for part in land.parts) / HECTARE_M2
     return [
         {"key": key, "name": cover.name, "ha": round(part * whole, 4), "part": round(part, 6)}
-        for (key, cover), part in zip(covers_of(world), parts, strict=True)
+        for (key, cover), part in zip(covers, parts, strict=True)
     ]
 
 

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from fernfield.core.cover.textures import TEXTURES, as_texture, brightness, coarser, laid_out, texture
 from fernfield.core.errors import NotFound
 from fernfield.core.grid import FloatArray
-from fernfield.work.cover.rows import covers_of
+from fernfield.work.cover.rows import Cover
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.world import OpenWorld
 
@@ -17,17 +19,20 @@ def texture_of(world: OpenWorld, key: str) -> FloatArray:
     return texture(key) if key in TEXTURES else as_texture(world.picture(key))
 
 
-def textured(world: OpenWorld, land: Land, shares: FloatArray, rows: FloatArray, cols: FloatArray) -> FloatArray:
+def textured(
+    world: OpenWorld, land: Land, covers: Sequence[Cover], shares: FloatArray, rows: FloatArray, cols: FloatArray
+) -> FloatArray:
     """How bright the ground is beside its colour, from the textures of its covers: about 1, shape (rows, cols).
 
-    shares : of every cover at every pixel, shape (covers, rows, cols)
+    covers, shares : every cover as it was when the shares were read, and its share of every pixel, shape (covers,
+    rows, cols)
     rows, cols : where the pixels are, in posts of the land
     """
     out = np.ones(shares.shape[1:], np.float32)
     x = land.grid.x_of(0) + cols * land.grid.spacing + land.origin[0]
     y = land.grid.y_of(0) - rows * land.grid.spacing + land.origin[1]
     pixel = abs(float(cols[1] - cols[0])) * land.grid.spacing if len(cols) > 1 else land.grid.spacing
-    for (_, cover), share in zip(covers_of(world), shares, strict=True):
+    for cover, share in zip(covers, shares, strict=True):
         if cover.texture is None or share.max() < 0.02:
             continue
         try:

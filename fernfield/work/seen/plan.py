@@ -76,7 +76,8 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         laid = laid_on(world, land, posts, step, heights)
         # Strips along borders are laid on shares; without any the colours are mixed at once.
         known = shares_at(world, land, posts, step) if strips_of(world) else None
-        colours = in_guise(world, show.guise, [colour_of(cover.colour) for _, cover in covers_of(world)])
+        covers = [cover for _, cover in covers_of(world)]
+        colours = in_guise(world, show.guise, [colour_of(cover.colour) for cover in covers])
         dress = kinds_in_guise(world, show.guise)
         stamps = _stamps(world, land, level, part, dress) if show.growth and level <= SINGLE_PLANTS_TO_LEVEL else []
         tints = _growth_tints(world, land, posts, step, dress) if show.growth and level > SINGLE_PLANTS_TO_LEVEL else []
@@ -106,7 +107,7 @@ def plan_pixels(world: OpenWorld, land: Land, level: int, part: Window, show: Sh
         shares = compose_shares(laid.painted, laid.ruled, heights.shape, laid.under) if known is None else known
         fine_shares = np.stack([_refined(s, fine, halo, offset, part.shape, cv2.INTER_LINEAR) for s in shares])
         at: list[Any] = [np.arange(a, b) / fine for a, b in ((part.row0, part.row1), (part.col0, part.col1))]
-        ground *= textured(world, land, fine_shares, *at)
+        ground *= textured(world, land, covers, fine_shares, *at)
     with world.lock:
         pixels = Window(part.row0, part.col0, part.row0 + ground.shape[1], part.col0 + ground.shape[2])
         lay_roads(world, land, level, pixels, ground)

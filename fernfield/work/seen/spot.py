@@ -64,6 +64,7 @@ def spot(world: OpenWorld, land: Land, x: float, y: float, tide: Tide | None = N
         wide = land.clip(Window(row, col, row + 1, col + 1).pad(1))
         heights = land.read(HEIGHT, wide)
         at = row - wide.row0, col - wide.col0
+        covers = covers_of(world)
         shares = cover_shares(world, land, Window(row, col, row + 1, col + 1))[:, 0, 0]
         near = sum(
             int(np.count_nonzero(np.hypot(found.plants.x - x, found.plants.y - y) <= NEAR_M))
@@ -93,7 +94,7 @@ def spot(world: OpenWorld, land: Land, x: float, y: float, tide: Tide | None = N
         "water_depth_m": depth,
         "water": None if water is None else cast(WaterHere, asdict(water)),
         "walk": walk,
-        "covers": {cover.name: float(share) for (_, cover), share in zip(covers_of(world), shares, strict=True)},
+        "covers": {cover.name: float(share) for (_, cover), share in zip(covers, shares, strict=True)},
         "growth_within_10_m": near,
     }
 

@@ -371,6 +371,18 @@ Alpine.data("round", () => ({
     const thing = /** @type {HTMLSelectElement} */ (event.target).value || null;
     ask(`${base}/doors/${/** @type {any} */ (this.way).key}`, "PATCH", { thing });
   },
+  /** @param {Event} event */
+  takeAim(event) {
+    const what = dataOf(event, "place");
+    const needs = what === "objective:take" || what === "objective:guard";
+    thing = choice.keys.at(-1) ?? "";
+    if (needs && !thing) say("Choose the thing first, then take this again.", "calm");
+    else state.place = state.place === what ? null : what;
+  },
+  /** @param {Event} event */
+  chooseAim(event) {
+    state.chosen = dataOf(event, "aim");
+  },
   get totals() {
     return known.totals.map((one) => {
       const shares = Object.entries(one.shares).map(
