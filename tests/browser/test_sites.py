@@ -128,6 +128,7 @@ def test_a_file_of_positions_is_asked_what_its_columns_mean(small: SmallTable) -
     table, page = small, small.page
     table.open("sites")
     table.tab("List")
+    page.locator("#listed-file").click()
     body = b"kit,name,Rechts,Hoch\ncairn,From afar,100,250\n"
     page.locator("#things-given").set_input_files({"name": "t.csv", "mimeType": "text/csv", "buffer": body})
     page.get_by_role("button", name="Look at it").click()
@@ -345,3 +346,47 @@ def test_a_wall_is_drawn_with_a_gate(small: SmallTable) -> None:
     kinds = [one["kit"] for one in wall["members"]]
     assert (kinds.count("lamp_post"), kinds.count("gateway")) == (3, 1)
     expect(page.locator("#bench")).to_contain_text(f"{len(kinds)} pieces")
+
+
+def test_a_part_holds_what_is_chosen_is_switched_off_and_copied(small: SmallTable) -> None:
+    table, page = small, small.page
+    table.open("sites")
+    before = len(things(table))
+    barn = next(one for one in things(table) if one["kit"] == "stone_barn")
+    page.mouse.click(*table.at(barn["x"], barn["y"]))
+    table.tab("List")
+    page.locator("#listed-parts").click()
+    page.locator("[data-part-act=add]").click()
+    expect(page.locator("#part")).to_be_visible()
+    expect(page.get_by_text("It holds 1 thing.")).to_be_visible()
+    revision = table.revision()
+    page.locator("#part-on").uncheck()
+    page.get_by_role("button", name="Set the part").click()
+    table.kept(revision)
+    assert len(things(table)) == before - 1
+    expect(page.get_by_text("Switched off: 1 rows lie aside.")).to_be_visible()
+    page.locator("#part-on").check()
+    page.get_by_role("button", name="Set the part").click()
+    table.kept(revision + 1)
+    assert {one["key"]: one for one in things(table)}[barn["key"]]["x"] == barn["x"]
+    # Looked at first, then taken: of this world it is a copy.
+    page.locator("#part-from").focus()
+    page.locator("#part-from").select_option(label=f"Part 1, of {table.server.get('/api/worlds/' + table.world)['name']}")
+    page.locator("[data-part-act=look]").click()
+    expect(page.locator("#part-told")).to_contain_text("It would bring 1 new")
+    page.locator("[data-part-act=take]").click()
+    expect(page.locator("#part-told")).to_contain_text("It came: 1 new")
+    assert len(things(table)) == before + 1
+
+
+def test_a_launching_place_says_what_its_throw_meets(small: SmallTable) -> None:
+    table, page = small, small.page
+    table.open("sites")
+    table.tab("Round")
+    page.locator("#round-aims").click()
+    page.locator("[data-place='way:launch']").click()
+    page.mouse.click(*table.at(20, 20))
+    expect(page.locator("#way-words")).to_have_text("It leads nowhere yet.")
+    page.locator("[data-way-act=lead]").click()
+    page.mouse.click(*table.at(60, 20))
+    expect(page.locator("#way-words")).to_contain_text("It throws 4")

@@ -70,6 +70,16 @@ export function pick(keys, adds = choice.adds, told = true) {
   if (told && keys.length > 1) say(`${choice.keys.length.toLocaleString("en")} things are chosen.`, "calm");
 }
 
+/** What holds things: chosen, it leaves them in the hand. */
+const WITH_THINGS = new Set(["groups", "parts"]);
+
+/** Nothing placed is chosen any more; what else is, stays so. */
+function letGo() {
+  const also = state.chosen;
+  choose([]);
+  state.chosen = also;
+}
+
 /** Things that have been there. @type {Set<string>} */
 const seen = new Set();
 // What is chosen elsewhere, or by a finding, is chosen here; what has gone is not any more.
@@ -83,7 +93,8 @@ watch(
     for (const one of keys) if (peek("things", one)) seen.add(one);
     const there = keys.filter((one) => peek("things", one) || !seen.has(one));
     if (own && there.at(-1) !== own) choose([own]);
-    else if (!own && keys.length && name !== "things") choose([]);
+    else if (WITH_THINGS.has(name)) return;
+    else if (!own && keys.length && name !== "things") letGo();
     else if (there.length !== keys.length) choose(there);
   },
 );

@@ -22,7 +22,8 @@ async function removeAll() {
   say(words, "calm");
 }
 const removeOne = actions.remove;
-actions.remove = () => (state.stage === "sites" && choice.keys.length ? removeAll() : removeOne());
+const holdsThings = () => /^(groups|parts)\//.test(state.chosen || "");
+actions.remove = () => (state.stage === "sites" && choice.keys.length && !holdsThings() ? removeAll() : removeOne());
 
 const dataOf = (/** @type {Event} */ event, /** @type {string} */ name) =>
   /** @type {HTMLElement} */ (event.currentTarget).dataset[name] || "";
