@@ -21,6 +21,7 @@ from fernfield.work.sites.roads import ROADS, Road, beds_in, build_anew, figures
 from fernfield.work.sites.rows import THINGS, Piece
 from fernfield.work.sites.scatters import Scatter, scattered
 from tests.conftest import draw, ground
+from tests.kernel.test_overviews import agree
 
 
 @pytest.fixture
@@ -94,6 +95,29 @@ def test_a_moved_point_leads_it_anew_and_pads_and_roads_go_in_one_edit(hills: Op
     changed = np.abs(ground(world) - before)
     assert changed[300 - 110 - 3 : 300 - 110 + 3, 197:203].max() > 0
     assert changed[230:280].max() == 0
+
+
+def test_what_a_moved_point_leaves_is_what_is_built_from_nothing(hills: OpenWorld) -> None:
+    world, points = hills, [(float(x), 150 + 20 * float(np.sin(x / 40))) for x in range(20, 290, 30)]
+    world.edit(put(ROADS, "cross", road((100, 60), (110, 150), (120, 260))))
+    now: dict[str, float] = {"steepest_percent": 15}
+    world.edit(put(ROADS, "a", road(*points, **now)))
+    for at, said in (
+        (0, {}),
+        (4, {}),
+        (8, {}),
+        (5, {"width_m": 7}),
+        (5, {"shoulder_m": 1}),
+        (2, {"steepest_percent": 20}),
+    ):
+        points[at] = points[at][0], points[at][1] + 6
+        now |= said
+        world.edit(patch(ROADS, "a", points=points, **said))
+        moved = ground(world)
+        world.edit(remove(ROADS, "a"))
+        world.edit(put(ROADS, "a", road(*points, **now)))
+        assert (ground(world) == moved).all(), at
+        agree(world)
 
 
 CASES = (

@@ -8,7 +8,7 @@ the ground is led to the land over a shoulder.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import cv2
@@ -45,12 +45,34 @@ class Bed:
         """How far from each spot it changes the ground. [posts]"""
         return np.asarray((self.half + self.shoulder) / spacing + 1)
 
+    def cut(self, first: int, last: int) -> Bed:
+        """Its spots from one number up to another."""
+        part = slice(first, last)
+        return replace(self, row=self.row[part], col=self.col[part], z=self.z[part], half=self.half[part])
+
     def window(self, spacing: float) -> Window:
         far = float(self.reach(spacing).max())
         return Window(
             int(self.row.min() - far), int(self.col.min() - far), int(self.row.max() + far) + 2,
             int(self.col.max() + far) + 2,
         )  # fmt: skip
+
+
+def stretches_that_differ(was: Bed, now: Bed) -> list[Bed]:
+    """Of a road before and after a change, the stretches between what is the same from its two ends; none where all
+    is."""
+    if (was.shoulder, was.fall) != (now.shoulder, now.fall):
+        return [was, now]
+    a, b = (np.stack([bed.row, bed.col, bed.z, bed.half], axis=1) for bed in (was, now))
+    few = min(len(a), len(b))
+    same = (a[:few] == b[:few]).all(axis=1)
+    first = few if same.all() else int(np.argmin(same))
+    back = (a[len(a) - few :] == b[len(b) - few :]).all(axis=1)[::-1]
+    last = min(few if back.all() else int(np.argmin(back)), few - first)
+    if first == len(a) == len(b):
+        return []
+    # With a spot of what is the same at either end, from which the line goes on.
+    return [bed.cut(max(first - 1, 0), len(bed.row) - max(last - 1, 0)) for bed in (was, now)]
 
 
 def profile(

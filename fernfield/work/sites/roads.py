@@ -18,7 +18,18 @@ from fernfield.core.checks.sites import RoadFound
 from fernfield.core.errors import InvalidInput
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.lines import along, places_on
-from fernfield.core.sites.roads import LEFT_OVER, ROUNDED_M, Bed, built, climb, covered, grades, profile, through
+from fernfield.core.sites.roads import (
+    LEFT_OVER,
+    ROUNDED_M,
+    Bed,
+    built,
+    climb,
+    covered,
+    grades,
+    profile,
+    stretches_that_differ,
+    through,
+)
 from fernfield.work.kernel.commands import put
 from fernfield.work.kernel.declared import Lies, Names, WorkedOut
 from fernfield.work.kernel.posts.lands import Land, Part
@@ -169,17 +180,25 @@ def road_works(world: OpenWorld, moves: Moves) -> Works | None:
         changed[key] = now
         if was is not None and now is not None and _geometry(was) == _geometry(now) and was.heights == now.heights:
             continue
-        for one in (was, now):
-            if one is not None:
-                land, part = _home(world, one)
-                bed = bed_of(land, part, one)
-                windows += [] if bed is None else [(land, land.clip(bed.window(land.grid.spacing)))]
+        windows += _windows(world, was, now)
 
     def build(land: Land, whole: Window) -> Callable[[FloatArray], FloatArray]:
         beds = [bed for _, _, bed in beds_in(world, land, whole, changed)]
         return lambda ground: built(ground, beds, whole, land.grid.spacing)
 
     return in_a_sheet(world, (SHEET, SHEET_NAME), windows, build, more)
+
+
+def _windows(world: OpenWorld, was: Road | None, now: Road | None) -> list[tuple[Land, Window]]:
+    """The ground that changes with a road: what lies beside the stretch that is another, or beside all of it."""
+    beds = [(land, bed_of(land, part, one)) for one in (was, now) if one is not None
+            for land, part in [_home(world, one)]]  # fmt: skip
+    found = [(land, bed) for land, bed in beds if bed is not None]
+    if was is not None and now is not None and was.order == now.order and len(found) == 2:
+        (land, old), (other, new) = found
+        if land.id == other.id:
+            found = [(land, bed) for bed in stretches_that_differ(old, new)]
+    return [(land, land.clip(bed.window(land.grid.spacing))) for land, bed in found]
 
 
 def _home(world: OpenWorld, row: Road) -> tuple[Land, Part]:
@@ -251,7 +270,8 @@ def _led(world: OpenWorld, key: str, row: Road, changed: Mapping[str, Road | Non
     except InvalidInput as error:
         raise InvalidInput(f"{row.name} cannot be so gentle: {error}", "steepest_percent") from None
     rows = {**dict(world.each(ROADS)), **changed}
-    order = 1 + max((one.order for other, one in rows.items() if one is not None and other != key), default=0)
+    # One that is the last already stays so: where it meets others nothing changes but by its own line.
+    order = max(row.order, 1 + max((one.order for other, one in rows.items() if one and other != key), default=0))
     return row.model_copy(update={"heights": tuple(z.round(3).tolist()), "order": order})
 
 

@@ -308,6 +308,16 @@ class Staging:
         """The coarser levels as they will be, by tract. Under the lock, at the switch."""
         found: dict[str, dict[Spot, NDArray[Any]]] = {}
         at_hand: AtHand = {}
+        if not self._far:
+            # Nothing was made ahead: only what lies over what differs is made, not whole tiles.
+            for (tract_id, layer), windows in self.windows().items():
+                overviews = self.world.any_tract(tract_id).overviews
+                if overviews.ready:
+                    made = overviews.reworked(layer, windows, self._posts(tract_id, {}, at_hand))
+                    found.setdefault(tract_id, {}).update(made)
+                elif overviews.pending:
+                    overviews.pending |= overviews.spots(layer, windows)
+            return found
         for tract_id, spot in self._spots():
             known = self._far.get((tract_id, spot))
             if known is None or self._moved(known[1]):
