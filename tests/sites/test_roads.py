@@ -11,6 +11,7 @@ from pydantic import ValidationError
 
 from fernfield.core.errors import Conflict, InvalidInput
 from fernfield.core.grid import Window
+from fernfield.core.travel.walker import Intent
 from fernfield.work.kernel.commands import patch, put, remove
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import PLOTS, Plot
@@ -18,8 +19,11 @@ from fernfield.work.seen.plan import plan_pixels
 from fernfield.work.seen.show import Show
 from fernfield.work.sites.road_ways import FindWay, find_ways
 from fernfield.work.sites.roads import ROADS, Road, beds_in, build_anew, figures_of, roads_found
-from fernfield.work.sites.rows import THINGS, Piece
+from fernfield.work.sites.rows import THINGS, Piece, Wall
 from fernfield.work.sites.scatters import Scatter, scattered
+from fernfield.work.sites.standing import stood_in
+from fernfield.work.trial.walks import Walk
+from fernfield.work.water.rows import WATER
 from tests.conftest import draw, ground
 from tests.kernel.test_overviews import agree
 
@@ -223,3 +227,37 @@ def test_findings_of_roads_and_their_mend(hills: OpenWorld) -> None:
     assert words() == []
     world.edit(put(WATER, "sea", Water(sea_level_m=10.5)))
     assert any("under water for" in one for one in words())
+
+
+def test_water_is_bridged_the_ground_under_it_stays_and_one_walks_over_and_under(world: OpenWorld) -> None:
+    draw(world, "lower", path=[(150, 0, 0), (150, 300, 4)], radius_m=14, strength=16, softness=0.6)
+    world.edit(patch(WATER, "sea", sea_level_m=7.5, inland=True))
+    before = ground(world)
+    world.edit(put(ROADS, "a", road((40, 150), (260, 150), steepest_percent=15, bridge="bridge_bay")))
+    kept = world.row(ROADS, "a")
+    (deck,) = [row for _, row in world.each(THINGS) if isinstance(row, Wall)]
+    ((first, last),) = kept.spans
+    assert 12 < last - first < 60
+    changed = np.abs(ground(world) - before)
+    assert changed[145:156, 40 + first + 3 : 40 + last - 2].max() == 0
+    assert (deck.road, deck.lies) == ("a", "level")
+    # It is carried straight from bank to bank, as the road says of itself.
+    stood = stood_in(world, world.first_land, (0.0, 0.0, 299.0, 299.0))
+    at = {round(one.pose.x - 40): one.pose.z for one in stood if one.entry.name == "bridge_bay"}
+    assert all(z == pytest.approx(kept.heights[x], abs=0.02) for x, z in at.items() if first < x < last)
+    assert figures_of(world, "a")["steepest_percent"] <= 15.05
+    assert [one.wet_m for one in roads_found(world)] == [0]
+    walk = Walk(world, world.first_land, 60, 150, 90)
+    heights = [walk.advance(Intent(ahead=1, facing=90), 60).z for _ in range(90)]
+    assert walk.walker.x > 240, walk.walker
+    assert min(heights) > 8
+    # It goes with its road, and comes back with it.
+    world.edit(remove(ROADS, "a"))
+    assert not [row for _, row in world.each(THINGS) if isinstance(row, Wall)]
+    assert (ground(world) == before).all()
+    world.undo()
+    assert [row for _, row in world.each(THINGS) if isinstance(row, Wall)] == [deck]
+    world.edit(patch(ROADS, "a", bridge=None))
+    assert not [row for _, row in world.each(THINGS) if isinstance(row, Wall)]
+    with pytest.raises(InvalidInput, match="level ground"):
+        world.edit(patch(ROADS, "a", bridge="stone_barn"))

@@ -29,7 +29,8 @@ ROUNDED_M = 6.0
 class Bed:
     """A road in the posts of a land: float64 arrays of one length.
 
-    row, col : posts, with fractions; z : its middle [m]; half : half its width [m]
+    row, col : posts, with fractions; z : its middle [m]; half : half its width, under 0 where it is carried and touches
+    no ground [m]
     shoulder : the ground is led to the land over so much beside it [m]; fall : how much lower it lies for each metre
     from its crown
     """
@@ -43,7 +44,7 @@ class Bed:
 
     def reach(self, spacing: float) -> Line:
         """How far from each spot it changes the ground. [posts]"""
-        return np.asarray((self.half + self.shoulder) / spacing + 1)
+        return np.asarray((np.abs(self.half) + self.shoulder) / spacing + 1)
 
     def cut(self, first: int, last: int) -> Bed:
         """Its spots from one number up to another."""
@@ -199,9 +200,10 @@ PARTS = 16
 def paved(col: Line, row: Line, half: Line, shape: tuple[int, int]) -> FloatArray:
     """How much of each pixel of a picture a road covers, 0 to 1.
 
-    col, row, half : its spots and half its width [pixels]
+    col, row, half : its spots and half its width, none or less where it does not lie on the ground [pixels]
     """
     out = np.zeros(shape, np.uint8)
+    bare = half <= 0
     wide = np.maximum(half, 0.5)
     along_col, along_row = np.gradient(col), np.gradient(row)
     long = np.maximum(np.hypot(along_col, along_row), 1e-9)
@@ -210,11 +212,11 @@ def paved(col: Line, row: Line, half: Line, shape: tuple[int, int]) -> FloatArra
     left, right = middle + aside, middle - aside
     far = float(wide.max()) + 2
     seen = (col > -far) & (col < shape[1] + far) & (row > -far) & (row < shape[0] + far)
-    for at in np.flatnonzero(seen[:-1] | seen[1:]):
+    for at in np.flatnonzero((seen[:-1] | seen[1:]) & ~(bare[:-1] | bare[1:])):
         corners = np.stack([left[at], left[at + 1], right[at + 1], right[at]])
         cv2.fillConvexPoly(out, np.rint(corners * PARTS).astype(np.int32), 255, cv2.LINE_8, 4)
     # Narrower than a pixel it is fainter, not wider.
-    share = np.float32(min(1.0, float(half.mean()) / 0.5) / 255)
+    share = np.float32(min(1.0, float(half[~bare].mean() if not bare.all() else 0) / 0.5) / 255)
     return np.asarray(cv2.GaussianBlur(out, (3, 3), 0), np.float32) * share
 
 

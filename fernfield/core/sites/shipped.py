@@ -283,6 +283,25 @@ SHIPPED: dict[str, Entry] = {
             margin_m=0.3,
         ),
         Entry(
+            "bridge_bay",
+            "Bridge bay",
+            "Ways",
+            ("crossing", "road", "water"),
+            parts=(
+                Part("box", (4.0, 4.4, 0.35), (0.0, 0.0, -0.35), "deck"),
+                *(Part("box", (4.0, 0.3, 0.5), (0.0, y, -0.8), "post") for y in (-1.6, 1.6)),
+                *(Part("box", (4.0, 0.12, 0.12), (0.0, y, 0.95), "rail", least=1) for y in (-2.1, 2.1)),
+                *_posts((-1.8, 1.8), (-2.1, 2.1), 1.1, 0.14, least=2),
+                *_posts((0.0,), (-1.7, 1.7), 7.0, 0.4, z=-7.8, least=0),
+            ),
+            inks={"deck": PALE_TIMBER, "rail": TIMBER, "post": TIMBER},
+            looks=(
+                Look("plain", "sound"),
+                Look("old", "silvered", {"deck": "#9a958a", "rail": "#77726a", "post": "#77726a"}),
+            ),
+            margin_m=0.0,
+        ),
+        Entry(
             "beacon",
             "Beacon",
             "Landmarks",

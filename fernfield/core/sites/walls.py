@@ -25,7 +25,7 @@ class Gap:
 class Laid:
     """A piece of a wall: its entry, its middle, and its turn; its width lies along the wall. [m, °]
 
-    size : under 1 where there is no room for all of it
+    size : under 1 where there is no room for all of it; far : its middle so far along the line [m]
     """
 
     kit: str
@@ -33,6 +33,7 @@ class Laid:
     y: float
     turn_deg: float
     size: float = 1.0
+    far: float = 0.0
 
 
 def length_of(points: Sequence[Spot], closed: bool) -> float:
@@ -63,10 +64,11 @@ def along_wall(
 
         def put(
             entry: str, at: float, size: float = 1.0,
-            a: Spot = a, b: Spot = b, length: float = length, turn: float = turn,
+            a: Spot = a, b: Spot = b, length: float = length, turn: float = turn, before: float = before,
         ) -> None:  # fmt: skip
             part = at / length
-            found.append(Laid(entry, a[0] + (b[0] - a[0]) * part, a[1] + (b[1] - a[1]) * part, turn, size))
+            place = a[0] + (b[0] - a[0]) * part, a[1] + (b[1] - a[1]) * part
+            found.append(Laid(entry, *place, turn, size, before + at))
 
         free = 0.0
         last = number == len(lines) - 1
@@ -87,7 +89,8 @@ def along_wall(
         before += length
     if corner is not None:
         ends = points if not closed or len(points) > 2 else points[:1]
-        found += [Laid(corner, x, y, 0.0) for x, y in dict.fromkeys(ends)]
+        far = [length_of(points[: k + 1], False) for k in range(len(ends))]
+        found += [Laid(corner, *place, 0.0, far=at) for place, at in dict(zip(ends, far, strict=True)).items()]
     return found
 
 

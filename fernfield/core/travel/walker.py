@@ -150,6 +150,37 @@ def _floor(surface: Surface, x: float, y: float, z: float, gait: Gait) -> float:
     return top
 
 
+@dataclass(frozen=True, slots=True)
+class _Footing:
+    """The world as who stands at some height has it underfoot: decks and steps that are low enough are ground, and
+    what is wet under them is no deeper for it."""
+
+    ground: Surface
+    tops: Sequence[Obstacle]
+
+    def height(self, x: float, y: float) -> float:
+        top = self.ground.height(x, y)
+        for one in self.tops:
+            if one.z1 > top and _nearest(one, x, y)[0] <= 0:
+                top = one.z1
+        return top
+
+    def water(self, x: float, y: float) -> float:
+        return max(0.0, self.ground.water(x, y) - (self.height(x, y) - self.ground.height(x, y)))
+
+    def obstacles(self, x: float, y: float, reach: float) -> Sequence[Obstacle]:
+        return self.ground.obstacles(x, y, reach)
+
+    def holds(self, x: float, y: float) -> bool:
+        return self.ground.holds(x, y)
+
+
+def _underfoot(surface: Surface, walker: Walker, gait: Gait) -> Surface:
+    near = surface.obstacles(walker.x, walker.y, gait.radius + PROBE_M)
+    tops = [one for one in near if one.z1 <= walker.z + gait.step]
+    return _Footing(surface, tops) if tops else surface
+
+
 def tick(walker: Walker, intent: Intent, surface: Surface, gait: Gait | None = None) -> Walker:
     """The walker one `TICK_S` later.
 
@@ -170,6 +201,7 @@ def tick(walker: Walker, intent: Intent, surface: Surface, gait: Gait | None = N
     north = intent.ahead * math.cos(facing) - intent.aside * math.sin(facing)
     length = math.hypot(east, north)
     look = (math.sin(facing), math.cos(facing)) if length < 1e-9 else (east / length, north / length)
+    surface = _underfoot(surface, walker, gait)
     slope = slope_ahead(surface, walker.x, walker.y, *look)
     x, y, blocked = walker.x, walker.y, ""
     if length >= 1e-9:

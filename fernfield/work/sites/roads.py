@@ -30,6 +30,7 @@ from fernfield.core.sites.roads import (
     stretches_that_differ,
     through,
 )
+from fernfield.core.sites.shipped import KIT
 from fernfield.work.kernel.commands import put
 from fernfield.work.kernel.declared import Lies, Names, WorkedOut
 from fernfield.work.kernel.posts.lands import Land, Part
@@ -41,9 +42,14 @@ from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.parts.rows import Parted
 from fernfield.work.sites.earthworks import apart_of, in_a_sheet
 from fernfield.work.sites.images import with_images
-from fernfield.work.sites.rows import THINGS
+from fernfield.work.sites.kit import kit_of
+from fernfield.work.sites.rows import THINGS, Wall
 
 Spots = NDArray[np.float64]
+WADED_M, BANK_M = 0.3, 5.0
+"""Water that is anywhere so deep is bridged, with so much of its bank at either side (our choice)."""
+SPAN_SPOTS = 8
+"""A deck bends after so many spots."""
 SHEET, SHEET_NAME = "roads", "Roads"
 """What roads cut and fill is kept apart from all other ground under this key."""
 MOST_POINTS = 400
@@ -56,8 +62,9 @@ class Road(Parted):
 
     widths : the width at each point, where not all have the same
     shoulder_m : over so much beside it the ground is led to the land; fall_percent : from its middle to its edges
-    cover : what it is made of; heights : of its middle, a post apart, as it was built; order : later ones were led to
-    those before them
+    cover : what it is made of; bridge : the piece of the kit that carries it over water, where the ground under it
+    stays; heights : of its middle, a post apart, as it was built; spans : those that are bridged, from one number to
+    another; order : later ones were led to those before them
     """
 
     name: Annotated[Name, Say("Name")]
@@ -69,6 +76,8 @@ class Road(Parted):
     fall_percent: Annotated[float, Field(ge=0, le=10), Say("Fall to its edges", "%", under="More")] = 2.0
     cover: Annotated[Key | None, Names("covers"), UNASKED] = None
     heights: Annotated[tuple[float, ...], Field(max_length=MOST_SPOTS), WorkedOut, UNASKED] = ()
+    bridge: Annotated[Key | None, Names("kit", gone="clear", always=KIT), UNASKED] = None
+    spans: Annotated[tuple[tuple[int, int], ...], Field(max_length=100), WorkedOut, UNASKED] = ()
     order: Annotated[int, Field(ge=0), WorkedOut, UNASKED] = 0
     tract: Annotated[TractId | None, UNASKED] = None
 
@@ -150,11 +159,24 @@ def bed_of(land: Land, part: Part, row: Road) -> Bed | None:
     line_row, line_col, half = _line(land, part, row)
     if len(row.heights) != len(line_row):
         return None
+    for first, last in row.spans:
+        # What is bridged reaches no ground.
+        half = half.copy()
+        half[first + 2 : last - 1] = -row.shoulder_m - 1
     return Bed(line_row, line_col, np.array(row.heights), half, row.shoulder_m, row.fall_percent / 100)
 
 
 def _geometry(row: Road) -> tuple[object, ...]:
-    return (row.points, row.width_m, row.widths, row.steepest_percent, row.shoulder_m, row.fall_percent, row.tract)
+    return (
+        row.points,
+        row.width_m,
+        row.widths,
+        row.steepest_percent,
+        row.shoulder_m,
+        row.fall_percent,
+        row.tract,
+        row.bridge,
+    )
 
 
 def road_works(world: OpenWorld, moves: Moves) -> Works | None:
@@ -181,12 +203,38 @@ def road_works(world: OpenWorld, moves: Moves) -> Works | None:
         if was is not None and now is not None and _geometry(was) == _geometry(now) and was.heights == now.heights:
             continue
         windows += _windows(world, was, now)
+        more |= _bridges(world, key, was, now)
 
     def build(land: Land, whole: Window) -> Callable[[FloatArray], FloatArray]:
         beds = [bed for _, _, bed in beds_in(world, land, whole, changed)]
         return lambda ground: built(ground, beds, whole, land.grid.spacing)
 
     return in_a_sheet(world, (SHEET, SHEET_NAME), windows, build, more)
+
+
+def _bridges(world: OpenWorld, key: str, was: Road | None, now: Road | None) -> Moves:
+    """What carries a road over water: walls that are decks, a new one for each span."""
+    moves: Moves = {}
+    if was is not None and (was.spans or now is None):
+        moves = {
+            (THINGS.name, own): None for own, row in world.each(THINGS) if isinstance(row, Wall) and row.road == key
+        }
+    if now is None or now.bridge is None:
+        return moves
+    entry = kit_of(world).get(now.bridge)
+    if entry is None or entry.meets == "pad":
+        raise InvalidInput(f"{now.bridge} wants level ground under it: it can carry no road", "bridge")
+    land, part = _home(world, now)
+    spots, _ = _curve(now, land.grid.spacing)
+    for number, (first, last) in enumerate(now.spans, 1):
+        some = spots[np.unique(np.linspace(first, last, max(2, (last - first) // SPAN_SPOTS + 1)).astype(int))]
+        x, y = some[0].round(3).tolist()
+        points = [(round(float(px) - x, 3), round(float(py) - y, 3)) for px, py in some]
+        moves[THINGS.name, f"{key[:30]}-b{number}"] = Wall(
+            name=f"{now.name[:60]}, bridge {number}", kit=now.bridge, x=x, y=y, points=tuple(points), lies="level",
+            road=key, part=now.part, tract=part.tract.row.id,
+        )  # fmt: skip
+    return moves
 
 
 def _windows(world: OpenWorld, was: Road | None, now: Road | None) -> list[tuple[Land, Window]]:
@@ -264,15 +312,40 @@ def _led(world: OpenWorld, key: str, row: Road, changed: Mapping[str, Road | Non
     fixed = {0: float(beside[0]), len(under) - 1: float(beside[1])}
     for bed in others:
         fixed |= _meetings(line_row, line_col, bed, grid.spacing)
+    spans = _spans(world, land, window, ground, (line_row, line_col)) if row.bridge is not None else ()
+    for first, last in spans:
+        # It goes over the water from bank to bank, as if land were there.
+        under[first : last + 1] = np.linspace(under[first], under[last], last + 1 - first)
     smooth = round(ROUNDED_M / max(float(far[-1]) / max(len(far) - 1, 1), 1e-9))
     try:
         z = profile(under, far, row.steepest_percent / 100 * LEFT_OVER, fixed, smooth)
     except InvalidInput as error:
         raise InvalidInput(f"{row.name} cannot be so gentle: {error}", "steepest_percent") from None
     rows = {**dict(world.each(ROADS)), **changed}
+    for first, last in spans:
+        z[first : last + 1] = np.linspace(z[first], z[last], last + 1 - first)
     # One that is the last already stays so: where it meets others nothing changes but by its own line.
     order = max(row.order, 1 + max((one.order for other, one in rows.items() if one and other != key), default=0))
-    return row.model_copy(update={"heights": tuple(z.round(3).tolist()), "order": order})
+    return row.model_copy(update={"heights": tuple(z.round(3).tolist()), "spans": spans, "order": order})
+
+
+def _spans(
+    world: OpenWorld, land: Land, window: Window, ground: Spots, line: tuple[Spots, Spots]
+) -> tuple[tuple[int, int], ...]:
+    """The stretches of a road that water crosses, with dry ground at either end: numbers of spots."""
+    surface = np.asarray(world.surface(land, window), np.float64)
+    at = line[0] - window.row0, line[1] - window.col0
+    depth = _at(surface - ground, *at)
+    wet = np.flatnonzero(depth > 0)
+    found: list[tuple[int, int]] = []
+    around = max(2, round(BANK_M / land.grid.spacing))
+    for spot in wet.tolist():
+        first, last = max(spot - around, 0), min(spot + around, len(depth) - 1)
+        if found and first <= found[-1][1]:
+            found[-1] = found[-1][0], last
+        else:
+            found.append((first, last))
+    return tuple((first, last) for first, last in found if depth[first : last + 1].max() > WADED_M)
 
 
 def _at(values: Spots, row: Spots, col: Spots) -> Spots:
@@ -328,6 +401,8 @@ def _figures(world: OpenWorld, land: Land, part: Part, row: Road) -> RoadFigures
     bed = bed_of(land, part, row)
     window = land.clip((bed or Bed(line_row, line_col, far, far * 0 + 1, 0, 0)).window(spacing))
     z = _at(np.asarray(land.read(HEIGHT, window), np.float64), line_row - window.row0, line_col - window.col0)
+    for first, last in row.spans if bed is not None else ():
+        z[first : last + 1] = np.linspace(z[first], z[last], last + 1 - first)
     every = np.arange(0, max(far[-1], 1.0) + 1e-9, max(1.0, spacing))
     sampled = np.interp(every, far, z)
     cut = fill = 0.0
@@ -399,6 +474,8 @@ def roads_found(world: OpenWorld) -> Iterator[RoadFound]:
                 (round(x, 2), round(y, 2)) for x, y in (row.points[0], row.points[-1])
                 if not _leads(world, land, part, key, x, y)
             )  # fmt: skip
+        for first, last in row.spans:
+            depth[first : last + 1] = 0
         wet = depth > WET_M
         worst = int(np.argmax(depth)) if wet.any() else len(depth) // 2
         step = told["length_m"] / max(len(depth) - 1, 1)

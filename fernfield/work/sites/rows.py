@@ -137,7 +137,7 @@ class Assembled(Thing):
 
 Aside = tuple[Annotated[float, Field(ge=-5e3, le=5e3)], Annotated[float, Field(ge=-5e3, le=5e3)]]
 """To the right and ahead. [m]"""
-LIES = {"stepped": "upright, in steps", "along": "along the slope"}
+LIES = {"stepped": "upright, in steps", "along": "along the slope", "level": "as a deck from end to end"}
 WALL_MARK = "="
 """Before what walls are sorted by: the power of two that they reach to. [m]"""
 
@@ -156,16 +156,18 @@ class Wall(Thing):
 
     kit : the entry that it is of; corner : what stands at its corners and ends; gates : what stands in it besides
     points : to its right and ahead of its place [m]; closed : it comes back to the first of them
-    lies : whether its pieces stand upright, each a step from the next, or lie along the slope
+    lies : whether its pieces stand upright, each a step from the next, lie along the slope, or carry a way from the
+    ground at its one end to that at the other; road : the road whose way that is
     """
 
     sort: Annotated[Literal["wall"], UNASKED] = "wall"
     kit: Annotated[Key, Names("kit", always=KIT), UNASKED]
     points: Annotated[tuple[Aside, ...], Field(min_length=2, max_length=400), UNASKED]
     closed: Annotated[bool, Say("It comes back to where it begins")] = False
-    lies: Annotated[Literal["stepped", "along"], Say("Its pieces stand", called=LIES)] = "stepped"
+    lies: Annotated[Literal["stepped", "along", "level"], Say("Its pieces stand", called=LIES)] = "stepped"
     corner: Annotated[Key | None, Names("kit", gone="clear", always=KIT), UNASKED] = None
     gates: Annotated[tuple[Gate, ...], Field(max_length=100), UNASKED] = ()
+    road: Annotated[Key | None, Names("roads", gone="delete"), UNASKED] = None
 
     @property
     def sort_named(self) -> str:
@@ -382,7 +384,10 @@ def _put(key: str, thing: Thing, old: Thing | None, look: Look) -> Plan:
 
 
 class MemberTold(TypedDict):
-    """One of the pieces of a placed assembly: its place from the assembly's, to its right and ahead. [m, °]"""
+    """One of the pieces of a placed assembly: its place from the assembly's, to its right and ahead. [m, °]
+
+    part : of a wall that is a deck, so far along it, 0 to 1
+    """
 
     kit: str
     x: float
@@ -392,6 +397,7 @@ class MemberTold(TypedDict):
     size: float
     look: str | None
     tint: str | None
+    part: NotRequired[float]
 
 
 class ThingTold(TypedDict):

@@ -17,7 +17,7 @@ from fernfield.core.ground.openings import HOLE, OPENING
 from fernfield.core.light.relief import slope_degrees
 from fernfield.core.sites.kit import Entry, Solid
 from fernfield.core.sites.placing import Outlines, Pose, ends_of, footprint_of, holds_any, laid, outlines_of
-from fernfield.core.sites.walls import Gap, along_wall
+from fernfield.core.sites.walls import Gap, along_wall, length_of
 from fernfield.core.travel.walker import Obstacle
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
@@ -84,6 +84,19 @@ class Asked:
     look: str | None = None
     tint: str | None = None
     on: str | None = None
+    deck: Deck | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Deck:
+    """The two ends of a deck, how long it is [m], and how far along it a piece of it lies, 0 to 1."""
+
+    x0: float
+    y0: float
+    x1: float
+    y1: float
+    length: float
+    part: float
 
 
 NONE: Moves = {}
@@ -108,11 +121,16 @@ def _of_wall(world: OpenWorld, wall: Wall) -> list[MemberTold]:
     gates = [Gap(one.at_m, kit[one.kit].size[0], one.kit) for one in wall.gates if one.kit in kit]
     corner = wall.corner if wall.corner in kit else None
     laid = along_wall(wall.points, wall.kit, entry.size[0], closed=wall.closed, corner=corner, gaps=gates)
-    return [
+    found: list[MemberTold] = [
         {"kit": one.kit, "x": round(one.x, 6), "y": round(one.y, 6), "over_m": 0.0, "turn_deg": round(one.turn_deg, 6),
          "size": round(one.size, 6), "look": None, "tint": None}
         for one in laid
     ]  # fmt: skip
+    if wall.lies == "level":
+        long = length_of(wall.points, wall.closed)
+        for told, one in zip(found, laid, strict=True):
+            told["part"] = round(one.far / long, 6)
+    return found
 
 
 def _assembly(world: OpenWorld, key: str, coming: Moves) -> Assembly | None:
@@ -158,6 +176,10 @@ def asked_of(world: OpenWorld, key: str, thing: Thing, x: float, y: float, comin
     leans = isinstance(thing, Wall) and thing.lies == "along"
     turn = math.radians(thing.turn_deg)
     cos, sin = math.cos(turn), math.sin(turn)
+    ends = [
+        (x + right * cos + ahead * sin, y - right * sin + ahead * cos)
+        for right, ahead in ((thing.points[0], thing.points[-1]) if isinstance(thing, Wall) else ())
+    ]  # fmt: skip
     found = []
     for number, one in enumerate(members_of(world, thing, coming)):
         entry = kit.get(one["kit"])
@@ -168,7 +190,9 @@ def asked_of(world: OpenWorld, key: str, thing: Thing, x: float, y: float, comin
             found.append(
                 Asked(key, number, thing, entry, x + across * cos + ahead * sin, y - across * sin + ahead * cos,
                       thing.over_m + one["over_m"] * size, (thing.turn_deg + one["turn_deg"]) % 360, 0.0,
-                      size * one["size"], one["look"], one["tint"], thing.on)
+                      size * one["size"], one["look"], one["tint"], thing.on,
+                      Deck(*ends[0], *ends[1], length_of(thing.points, thing.closed), one["part"])
+                      if isinstance(thing, Wall) and "part" in one else None)
             )  # fmt: skip
     return found
 
@@ -182,7 +206,9 @@ def stand(world: OpenWorld, land: Land, asked: Sequence[Asked]) -> list[Stood]:
     places: list[tuple[float, float]] = []
     for one in asked:
         places.append((one.x, one.y))
-        if one.entry.meets == "lies":
+        if one.deck is not None:
+            places += [(one.deck.x0, one.deck.y0), (one.deck.x1, one.deck.y1)]
+        elif one.entry.meets == "lies":
             half = one.entry.size[0] / 2 * one.size, one.entry.size[1] / 2 * one.size
             places += [(x, y) for x, y in ends_of(one.x, one.y, one.turn_deg, half).tolist()]
     heights = iter(
@@ -192,7 +218,12 @@ def stand(world: OpenWorld, land: Land, asked: Sequence[Asked]) -> list[Stood]:
     found: list[Stood] = []
     for one in asked:
         entry, foot, lean = one.entry, next(heights), (0.0, 0.0)
-        if entry.meets == "lies":
+        if one.deck is not None:
+            first, last = next(heights), next(heights)
+            foot, rise = first + (last - first) * one.deck.part, (last - first) / one.deck.length / 2
+            _, *leans = laid([rise, -rise, 0.0, 0.0], (0.5, 0.5), one.turn_deg)
+            lean = leans[0], leans[1]
+        elif entry.meets == "lies":
             half = entry.size[0] / 2 * one.size, entry.size[1] / 2 * one.size
             foot, *leans = laid([next(heights) for _ in range(4)], half, one.turn_deg)
             lean = leans[0], leans[1]

@@ -81,7 +81,7 @@ class Walk:
             "facing": round(w.facing, 2),
             "speed": round(w.speed, 3),
             "slope": round(w.slope_ahead_deg, 2),
-            "water": round(self.water(w.x, w.y), 3),
+            "water": round(max(0.0, self.water(w.x, w.y) - (w.z - self.height(w.x, w.y))), 3),
             "blocked": w.blocked_by,
         }
 

@@ -38,6 +38,20 @@ addPlaced({
       : null,
 });
 
+/** The ends of a wall that is a deck, how long it is, and how far along it a piece lies. @param {import("/static/js/seen/rows.js").Row} thing @param {number} part */
+function deckOf(thing, part) {
+  const turn = (thing.turn_deg * Math.PI) / 180;
+  const [cos, sin] = [Math.cos(turn), Math.sin(turn)];
+  /** @type {[number, number][]} */
+  const points = thing.points.map((/** @type {[number, number]} */ [right, ahead]) => [
+    thing.x + right * cos + ahead * sin,
+    thing.y - right * sin + ahead * cos,
+  ]);
+  let length = 0;
+  points.forEach(([x, y], k) => k && (length += Math.hypot(x - points[k - 1][0], y - points[k - 1][1])));
+  return { from: points[0], to: points[points.length - 1], length, part };
+}
+
 addDrawn("things", (thing) => {
   if (isHidden(thing)) return [];
   if (thing.sort === "start")
@@ -67,6 +81,7 @@ addDrawn("things", (thing) => {
         tilt: thing.tilt_deg ?? 0,
         over,
         size: part.size,
+        deck: member?.part === undefined ? null : deckOf(thing, member.part),
         lies:
           (entry.meets === "lies" || (thing.lies === "along" && entry.meets === "upright")) && !thing.on
             ? entry.half.map((half) => half * part.size)

@@ -10,6 +10,7 @@ import { choose } from "/static/js/seen/hands/placed.js";
 import { each, expect, row, rows, settle } from "/static/js/seen/rows.js";
 import { actions, inShown, state, watch } from "/static/js/seen/state.js";
 import { keysDown } from "./choosing.js";
+import { kit } from "./kit.js";
 
 /** @typedef {{points: number[][], line: number[][], length_m: number, climb_m: number, steepest_percent: number, cost: number}} Way */
 /** @typedef {{length_m: number, climb_m: number, steepest_percent: number, cut_m3: number, fill_m3: number}} Figures */
@@ -251,6 +252,16 @@ Alpine.data("roads", () => ({
   },
   draw: () => drawOutline("line", (points) => build(points)),
   seek,
+  /** Entries that something can cross on. */
+  get bridges() {
+    return Object.values(kit.all).filter((one) => one.tags.includes("crossing") && one.meets !== "pad");
+  },
+  /** @param {Event} event */
+  setBridge(event) {
+    const own = chosenOf("roads");
+    const bridge = /** @type {HTMLSelectElement} */ (event.target).value || null;
+    if (own) ask(`${base}/roads/${own.key}`, "PATCH", { bridge });
+  },
   /** @param {Event} event */
   setCover(event) {
     const own = chosenOf("roads");

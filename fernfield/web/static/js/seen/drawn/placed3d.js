@@ -44,6 +44,7 @@ export const material = new THREE.ShaderMaterial({
  * @property {number} [over] its foot over the ground [m]
  * @property {number} [size]
  * @property {number[] | null} [lies] half its width and depth where it lies along the ground [m]
+ * @property {{from: [number, number], to: [number, number], length: number, part: number} | null} [deck] what carries it from the ground at two ends, and how far along it lies
  * @property {number | null} [z] the elevation of its foot where no ground says it [m]
  * @property {{key: string, top: number} | null} [on] the row that it stands on, and how high over the foot of that [m]
  * @property {number} [reach] how large it is [m]
@@ -287,7 +288,14 @@ export class Placed {
     const over = body.over ?? 0;
     let foot = (land.heightAt(x, y) ?? (row.z ?? 0) - (row.over_m ?? 0)) + over;
     lean.identity();
-    if (body.lies) {
+    if (body.deck) {
+      const { from, to, length, part } = body.deck;
+      const [first, last] = [land.heightAt(...from) ?? foot - over, land.heightAt(...to) ?? foot - over];
+      const rise = (last - first) / length;
+      foot = first + (last - first) * part + over;
+      up.set(-rise * Math.cos(facing), 1, -rise * Math.sin(facing)).normalize();
+      lean.makeRotationFromQuaternion(quaternion.setFromUnitVectors(UP, up));
+    } else if (body.lies) {
       const [fx, fy] = [Math.sin(facing), Math.cos(facing)];
       const [half, deep] = body.lies;
       const at = (/** @type {number} */ a, /** @type {number} */ b) => land.heightAt(x + a, y + b) ?? foot - over;
