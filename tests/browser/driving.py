@@ -158,7 +158,7 @@ class Chromium:
 
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Chromium]:
-    path = shutil.which("chromium")
+    path = shutil.which("chromium-headless-shell") or shutil.which("chromium")
     if path is None:
         pytest.skip("Debian's chromium is not installed: make test installs it")
     with sync_playwright() as playwright:

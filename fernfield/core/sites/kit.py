@@ -212,10 +212,15 @@ class Entry:
         """A look by its name; the usual one where there is none such."""
         return next((one for one in self.looks if one.name == name), self.looks[0])
 
-    def triangles(self, detail: int = 2) -> int:
+    @cached_property
+    def triangles(self) -> tuple[int, int, int]:
+        """How many it has at each detail, from far away first."""
         from fernfield.core.sites.solids import built
 
-        return len(self.own) // 3 if self.own is not None else built(self, self.looks[0].name, detail).triangles
+        if self.own is not None:
+            return (len(self.own) // 3,) * 3
+        far, middle, near = (built(self, self.looks[0].name, detail).triangles for detail in (0, 1, 2))
+        return far, middle, near
 
 
 TINT_COLOURS = ("#7d3b2a", "#5d7a4a", "#3f617a", "#b89b4f", "#2f2f33")

@@ -370,7 +370,7 @@ def entry_told(world: OpenWorld, entry: Entry) -> EntryTold:
             for f in entry.fields
         ],
         "lumens": 0.0 if entry.shines is None else entry.shines.lumens,
-        "triangles": [entry.triangles(detail) for detail in (2, 1, 0)],
+        "triangles": list(entry.triangles[::-1]),
     }
 
 
