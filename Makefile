@@ -50,9 +50,9 @@ screenshots: system-packages $(VENV)/dev.done
 
 # The browser of the tests, and GDAL's own tools as a yardstick.
 system-packages:
-	@if ! command -v chromium >/dev/null || ! command -v gdaldem >/dev/null; then \
+	@if ! command -v chromium-headless-shell >/dev/null || ! command -v gdaldem >/dev/null; then \
 	  SUDO=$$(command -v sudo || true); [ "$$(id -u)" = 0 ] && SUDO=; \
-	  $$SUDO apt-get update -q && $$SUDO env DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends chromium gdal-bin; \
+	  $$SUDO apt-get update -q && $$SUDO env DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends chromium-headless-shell gdal-bin; \
 	fi
 
 $(VENV)/run.done: requirements.lock pyproject.toml

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import shutil
 import tempfile
 from pathlib import Path
 
@@ -11,7 +10,7 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Page, sync_playwright
 
-from fernfield.bench.browser import ARGUMENTS, AT_HOME, server
+from fernfield.bench.browser import ARGUMENTS, AT_HOME, debians_chromium, server
 from fernfield.core.drawing.overlays import tint_at
 from fernfield.core.drawing.plan import PlanLook, draw_plan
 from fernfield.core.landforms import LANDFORMS
@@ -201,7 +200,7 @@ def main() -> None:
     TO.mkdir(parents=True, exist_ok=True)
     gallery()
     with tempfile.TemporaryDirectory() as folder, server("demo", Path(folder)) as url, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=ARGUMENTS)
+        browser = playwright.chromium.launch(executable_path=debians_chromium(), args=ARGUMENTS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.set_default_timeout(180_000)
         page.add_init_script(AT_HOME)

@@ -27,6 +27,13 @@ ARGUMENTS = [
     "--disable-sync",
     "--use-angle=swiftshader-webgl",
 ]
+
+
+def debians_chromium() -> str | None:
+    """Where Debian's headless Chromium lies: the shell alone, which draws no window about the page, or all of it."""
+    return shutil.which("chromium-headless-shell") or shutil.which("chromium")
+
+
 STROKES = 12
 AT_HOME = "try { localStorage.getItem('fern.first') ?? localStorage.setItem('fern.first', 'left'); } catch {}"
 """Run before each page: whoever measures or tests knows the first steps already."""
@@ -125,13 +132,15 @@ RADII = {40: "50 ms", 120: "–", 300: "100 ms"}
 
 
 def rows(plan: Plan) -> Iterator[Row]:
-    path = shutil.which("chromium")
+    path = debians_chromium()
     try:
         from playwright.sync_api import sync_playwright
     except ImportError:
         path = None
     if path is None:
-        typer.echo("(pointer to pixels was not measured: it needs chromium and playwright; make test installs them)")
+        typer.echo(
+            "(pointer to pixels was not measured: it needs chromium-headless-shell and playwright; make test installs them)"
+        )
         return
     with sync_playwright() as playwright, tempfile.TemporaryDirectory() as folder:
         browser = playwright.chromium.launch(executable_path=path, args=ARGUMENTS)

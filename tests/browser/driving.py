@@ -19,7 +19,7 @@ from typing import Any
 import pytest
 from playwright.sync_api import Error, Page, Playwright, Request, expect, sync_playwright
 
-from fernfield.bench.browser import ARGUMENTS, AT_HOME
+from fernfield.bench.browser import ARGUMENTS, AT_HOME, debians_chromium
 
 PATIENCE = float(os.environ.get("FERN_PATIENCE", "120"))
 """Longest wait for anything: a machine that is busy with other work may need long; a test that hangs still ends. [s]"""
@@ -158,9 +158,9 @@ class Chromium:
 
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Chromium]:
-    path = shutil.which("chromium-headless-shell") or shutil.which("chromium")
+    path = debians_chromium()
     if path is None:
-        pytest.skip("Debian's chromium is not installed: make test installs it")
+        pytest.skip("Debian's chromium-headless-shell is not installed: make test installs it")
     with sync_playwright() as playwright:
         started = Chromium(playwright, path)
         yield started
