@@ -138,9 +138,7 @@ def rows(plan: Plan) -> Iterator[Row]:
     except ImportError:
         path = None
     if path is None:
-        typer.echo(
-            "(pointer to pixels was not measured: it needs chromium-headless-shell and playwright; make test installs them)"
-        )
+        typer.echo("(pointer to pixels was not measured: make test installs the browser that it needs)")
         return
     with sync_playwright() as playwright, tempfile.TemporaryDirectory() as folder:
         browser = playwright.chromium.launch(executable_path=path, args=ARGUMENTS)

@@ -107,7 +107,7 @@ def _leave(
                     out[d, r, c] = whole
                 continue
             for d in range(8):
-                dr, dc = _down(d), _right(d)
+                dr, dc = down_by(d), right_by(d)
                 rb, cb = r + 2 + dr, c + 2 + dc
                 b = h[rb, cb]
                 if math.isnan(b):
@@ -167,12 +167,12 @@ def _leave(
 
 
 @kernel
-def _down(d: int) -> int:
+def down_by(d: int) -> int:
     return -1 if d == 7 or d < 2 else 1 if 3 <= d <= 5 else 0
 
 
 @kernel
-def _right(d: int) -> int:
+def right_by(d: int) -> int:
     return 1 if 1 <= d <= 3 else -1 if d >= 5 else 0
 
 
@@ -291,7 +291,7 @@ def _close(
                 for d in range(8):
                     if out[d, r, c] == 0:
                         continue
-                    qx, qy = px + _right(d) * spacing, py - _down(d) * spacing
+                    qx, qy = px + right_by(d) * spacing, py - down_by(d) * spacing
                     if count > 0:
                         gap = _to_polygon(px, py, qx, qy, table[k, 10 : 10 + 2 * count])
                     elif box:

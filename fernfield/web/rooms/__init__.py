@@ -16,16 +16,16 @@ from fernfield.web.rooms.light import routes as light
 from fernfield.web.rooms.making import pages as making
 from fernfield.web.rooms.sites import parts
 from fernfield.web.rooms.sites import routes as sites
-from fernfield.web.rooms.trial.routes import PANEL as TRIAL
+from fernfield.web.rooms.trial import routes as trial
 from fernfield.web.rooms.water import routes as water
 from fernfield.web.rooms.worlds import bin, pages, routes
 
-PANELS = (ground.PANEL, cover.PANEL, growth.PANEL, water.PANEL, light.PANEL, sites.PANEL, TRIAL, handover.PANEL)
+PANELS = (ground.PANEL, cover.PANEL, growth.PANEL, water.PANEL, light.PANEL, sites.PANEL, trial.PANEL, handover.PANEL)
 
 ROUTERS = (
     files.imports, routes.router, files.router, layout.router, bin.router, pages.router, making.router,
     files_pages.router, layout_pages.router, sheets.router, pictures.router, ground.router,
     land.router, cover.router, growth.router, water.router, light.router, sites.router, parts.every, parts.router,
-    handover.router,
+    trial.router, handover.router,
     findings.router,
 )  # fmt: skip

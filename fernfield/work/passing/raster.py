@@ -11,6 +11,7 @@ import numpy as np
 
 from fernfield.core.errors import named
 from fernfield.core.grid import ByteArray, FloatArray, Window
+from fernfield.core.travel.decks import decked
 from fernfield.core.travel.passable import HALO, close_ways, obstacle_table, passable
 from fernfield.core.travel.walkers import WALKERS
 from fernfield.work.kernel.posts.lands import Land
@@ -54,10 +55,13 @@ def passable_in(
             one for stands in world.house.obstacles if stands is not without for one in stands(world, land, near)
         ]
         loose = bool(world.holds)
-    out = passable(heights, land.grid.spacing, gait, water=water, paces=paces)
     table = obstacle_table(standing)
-    x0, y0 = land.grid.x_of(window.col0), land.grid.y_of(window.row0)
-    close_ways(out, heights, x0, y0, land.grid.spacing, gait, table)
+    x0, y0, spacing = land.grid.x_of(window.col0), land.grid.y_of(window.row0), land.grid.spacing
+    heights = decked(
+        heights, x0 - HALO * spacing, y0 + HALO * spacing, spacing, gait.step, gait.steepest_deg, table
+    )  # fmt: skip
+    out = passable(heights, spacing, gait, water=water, paces=paces)
+    close_ways(out, heights, x0, y0, spacing, gait, table)
     out.setflags(write=False)
     if not loose:
         _keep(mine, key, stamp, out)

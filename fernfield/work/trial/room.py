@@ -3,5 +3,6 @@
 from __future__ import annotations
 
 from fernfield.work.kernel.rooms import Room
+from fernfield.work.trial.overlays import OVERLAYS
 
-ROOM = Room("trial")
+ROOM = Room("trial", overlays=OVERLAYS)

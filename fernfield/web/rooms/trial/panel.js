@@ -5,6 +5,7 @@ import { say } from "/static/js/kernel/say.js";
 import { meantBy } from "/static/js/kernel/shortcuts.js";
 import { tell } from "/static/js/kernel/tell.js";
 import { waitFor } from "/static/js/kernel/waits.js";
+import "./gets.js";
 import { hears, send } from "/static/js/seen/live.js";
 import { request, stand } from "/static/js/seen/drawn/overlook.js";
 import { each } from "/static/js/seen/rows.js";

@@ -1,15 +1,53 @@
-"""The Trial stage's panel."""
+"""Trial: who gets where, ways between places, and the stage's panel."""
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
+from fastapi import Depends, Query, Response
+
+from fernfield.core.travel.reach import Clock
 from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.web.kernel.panels import Asked, Panel, Shortcut
+from fernfield.web.kernel.parts import TheLand
+from fernfield.web.kernel.routing import Router
+from fernfield.web.kernel.windows import TheWindow
+from fernfield.work.kernel.rows import Coordinate
+from fernfield.work.trial.reaching import From, SeekWay, WayTold, What, reach_posts, way_of
+
+router = Router(prefix="/api/lands/{tract}", tags=["trial"])
+
+
+def _begin(
+    walker: Annotated[str, Query(pattern=r"^[a-z_]{1,40}$")] = WALKER, x: Coordinate | None = None,
+    y: Coordinate | None = None, start: Annotated[str | None, Query(max_length=40)] = None,
+    team: Annotated[int | None, Query(ge=1, le=8)] = None,
+) -> From:  # fmt: skip
+    return From(walker=walker, x=x, y=y, start=start, team=team)
+
+
+@router.get("/reach", response_class=Response)
+def reach(
+    land: TheLand, window: TheWindow, begin: Annotated[From, Depends(_begin)], what: What = "class",
+    step: Annotated[int, Query(ge=1, le=1024)] = 1, clock: Clock = "walker",
+) -> Response:  # fmt: skip
+    """What of a land a walker reaches from a place, a start, all starts of a team, or the default start, at every
+    `step`-th post: bytes (0 nobody stands there, 1 not reached, 2 reached, 3 reached and not left again), or
+    little-endian float32 in seconds or metres (infinite where not)."""
+    posts = reach_posts(*land, begin, what, window, step, clock)
+    body = posts.tobytes() if what == "class" else posts.astype("<f4").tobytes()
+    headers = {"X-Shape": ",".join(map(str, posts.shape))}
+    return Response(body, media_type="application/octet-stream", headers=headers)
+
+
+@router.post("/ways")
+def ways(wanted: SeekWay, land: TheLand) -> WayTold:
+    """The quickest, shortest or gentlest way of a walker between two places. 409 where none leads there."""
+    return way_of(*land, wanted)
 
 
 def _context(asked: Asked) -> dict[str, Any]:
-    return {"gait": WALKERS[WALKER]}
+    return {"gait": WALKERS[WALKER], "walkers": WALKERS}
 
 
 PANEL = Panel(

@@ -1,0 +1,100 @@
+// Who gets where: overlays for a walker, and ways between two places, drawn on the plan with their figures.
+import Alpine from "/static/js/kernel/alpine.js";
+import { ask, say } from "/static/js/kernel/say.js";
+import { addMark, drawOverlay } from "/static/js/seen/drawn/overlay.js";
+import { screenAt } from "/static/js/seen/drawn/plan.js";
+import { drawOutline } from "/static/js/seen/hands/outline.js";
+import { coloured, colourBy, state } from "/static/js/seen/state.js";
+
+/** @typedef {{points: [number, number][], seconds: number, length_m: number, climb_m: number, steepest_deg: number, steepest_at: [number, number]}} Way */
+
+const known = Alpine.reactive({ way: /** @type {Way | null} */ (null), by: "time" });
+const RUST = "#a2431f";
+
+const walkerOf = () => state.show.walker ?? "walker";
+const clock = (/** @type {number} */ seconds) =>
+  `${Math.floor(seconds / 60)} min ${String(Math.round(seconds % 60)).padStart(2, "0")} s`;
+
+addMark((context) => {
+  const { way } = known;
+  if (state.stage !== "trial" || !way) return;
+  context.beginPath();
+  for (const [x, y] of way.points) context.lineTo(...screenAt(x, y));
+  context.lineWidth = 4;
+  context.strokeStyle = "#faf8f1";
+  context.stroke();
+  context.lineWidth = 2.2;
+  context.strokeStyle = RUST;
+  context.stroke();
+  const [x, y] = screenAt(...way.steepest_at);
+  context.beginPath();
+  context.moveTo(x, y - 7);
+  context.lineTo(x + 6, y + 4);
+  context.lineTo(x - 6, y + 4);
+  context.closePath();
+  context.fillStyle = "#faf8f1";
+  context.fill();
+  context.stroke();
+});
+
+async function sought(/** @type {number[]} */ from, /** @type {number[]} */ to) {
+  const body = { walker: walkerOf(), from, to, by: known.by };
+  known.way = await ask(`/api/lands/${state.world.tract}/ways`, "POST", body);
+  drawOverlay();
+}
+
+Alpine.data("gets", () => ({
+  get walker() {
+    return walkerOf();
+  },
+  get shown() {
+    return coloured();
+  },
+  get words() {
+    if (this.shown === "minutes") return "Plum where it takes ten minutes or more; without colour where nobody gets.";
+    if (this.shown === "cut_off") return "Plum is ground that is not reached; half of it a trap.";
+    return "From the default start, laid over the plan.";
+  },
+  get way() {
+    return known.way !== null;
+  },
+  get figures() {
+    const { way } = known;
+    if (!way) return [];
+    return [
+      { name: "Takes", words: clock(way.seconds) },
+      { name: "Runs", words: `${way.length_m.toFixed(0)} m` },
+      { name: "Climbs", words: `${way.climb_m.toFixed(1)} m` },
+      { name: "Steepest ▵", words: `${way.steepest_deg.toFixed(1)}°` },
+    ];
+  },
+  /** @param {Event} event */
+  setWalker(event) {
+    state.show.walker = /** @type {HTMLSelectElement} */ (event.target).value;
+  },
+  /** @param {Event} event */
+  setBy(event) {
+    known.by = /** @type {HTMLSelectElement} */ (event.target).value;
+  },
+  /** @param {Event} event */
+  show(event) {
+    const name = /** @type {HTMLElement} */ (event.currentTarget).dataset.gets || "";
+    colourBy(coloured() === name ? "" : name);
+  },
+  seek() {
+    say("Click where it begins, then where it ends.", "calm");
+    drawOutline("place", ([from]) => drawOutline("place", ([to]) => sought(from, to)));
+  },
+  async keep() {
+    const { way } = known;
+    if (!way) return;
+    const points =
+      way.points.length > 200 ? way.points.filter((_, k) => k % Math.ceil(way.points.length / 199) === 0) : way.points;
+    if (await ask(`/api/worlds/${state.world.id}/lines?in=world`, "POST", { name: "Way", points }))
+      say("It is kept as a line of the section.", "calm");
+  },
+  letGo() {
+    known.way = null;
+    drawOverlay();
+  },
+}));
