@@ -15,7 +15,10 @@ from scipy.spatial import cKDTree
 from fernfield.bench import Plan, Row, row
 from fernfield.bench.core import land as rough
 from fernfield.core.sites.shipped import SHIPPED
+from fernfield.core.travel.passable import HALO, passable
+from fernfield.core.travel.reach import reach_from
 from fernfield.core.travel.road_ways import road_way
+from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.work.kernel.commands import patch, put
 from fernfield.work.kernel.many import look_at_rows, take_rows
 from fernfield.work.kernel.world import OpenWorld
@@ -43,6 +46,7 @@ def rows(plan: Plan) -> Iterator[Row]:
             yield _scattered(studio, plan)
             yield _arranged(studio, plan)
             yield _way(plan)
+            yield _reach(plan)
             yield _led(studio, plan)
             yield _cued(studio, plan)
         finally:
@@ -157,6 +161,22 @@ def _way(plan: Plan) -> Row:
         other = lambda: MCP_Geometric(costs).find_costs([start], [end])  # noqa: E731
     return row(f"a way for a road across {side:,}²", against, "0.2",
                lambda: road_way(heights, costs, start, end, 1.0, 1.0, 4.0), other, 3)  # fmt: skip
+
+
+def _reach(plan: Plan) -> Row:
+    """How soon a walker is anywhere on uneven land, beside scikit-image's cheapest costs on as many posts."""
+    side = plan.large
+    heights = np.asarray(rough(side + 2 * HALO), np.float32)
+    leave = passable(heights, 1.0, WALKERS[WALKER], water=np.full_like(heights, -1e6))
+    costs = (1 + 10 * np.hypot(*np.gradient(heights[HALO:-HALO, HALO:-HALO]))).astype(np.float32)
+    against, other = "sorting the costs", lambda: np.sort(costs, axis=None)
+    with suppress(ImportError):
+        from skimage.graph import MCP_Geometric
+
+        against = "MCP_Geometric of scikit-image"
+        other = lambda: MCP_Geometric(costs).find_costs([(8, 8)])  # noqa: E731
+    return row(f"reached when, over {side:,}²", against, "0.2",
+               lambda: reach_from(leave, [(8, 8)], 1.0, 3.0), other, 3)  # fmt: skip
 
 
 def _led(studio: Studio, plan: Plan) -> Row:

@@ -390,3 +390,19 @@ def test_a_launching_place_says_what_its_throw_meets(small: SmallTable) -> None:
     page.locator("[data-way-act=lead]").click()
     page.mouse.click(*table.at(60, 20))
     expect(page.locator("#way-words")).to_contain_text("It throws 4")
+
+
+def test_a_trial_tells_who_gets_where_and_how_soon(small: SmallTable) -> None:
+    table, page = small, small.page
+    table.open("trial")
+    page.locator("[data-gets-act=way]").click()
+    page.mouse.click(*table.at(20, 20))
+    page.mouse.click(*table.at(180, 25))
+    expect(page.locator("#way-figures")).to_contain_text("0 min 5")
+    asked = "() => performance.getEntriesByType('resource').some((one) => one.name.includes('overlays=cut_off'))"
+    page.locator("[data-gets=cut_off]").click()
+    until(page, asked)
+    page.locator("#gets-walker").select_option("vehicle")
+    until(page, asked.replace("cut_off')", "cut_off') && one.name.includes('walker=vehicle')"))
+    page.locator("[data-gets=cut_off]").click()
+    page.locator("#gets-walker").select_option("walker")

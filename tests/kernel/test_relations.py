@@ -107,5 +107,5 @@ def test_every_row_in_a_tract_says_where_it_lies() -> None:
     named = {name for one in HOUSE.collections.values() for model in one.models for name in named_collections(model)}
     assert named == {
         "plots", "lines", "things", "covers", "kinds", "liquids", "streams", "moods", "kit", "assemblies",
-        "groups", "scatters", "teams", "objectives", "camps", "cues", "parts",
+        "groups", "scatters", "teams", "objectives", "camps", "cues", "parts", "roads",
     }  # fmt: skip

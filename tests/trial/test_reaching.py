@@ -10,7 +10,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from fernfield.core.errors import Conflict, FernError
-from fernfield.core.travel.reach import NOT_REACHED, REACHED
+from fernfield.core.travel.reach import NOT_REACHED, NOWHERE, REACHED
 from fernfield.core.travel.walker import TICK_S, Intent
 from fernfield.work.kernel.commands import patch, put
 from fernfield.work.kernel.world import OpenWorld
@@ -39,7 +39,7 @@ def way(world: OpenWorld, **said: Any) -> Any:
 def test_a_bridge_leads_over_what_nobody_wades(river: OpenWorld) -> None:
     land = river.first_land
     found = reach_posts(river, land, From(**HERE), "class", land.grid.window, 1)
-    assert (found[150, 100], found[150, 250]) == (REACHED, NOT_REACHED)
+    assert (found[150, 100], found[150, 250], found[150, 150]) == (REACHED, NOT_REACHED, NOWHERE)
     with pytest.raises(Conflict, match=r"no way leads there for a person; the nearest place that is reached is 1\d\d"):
         way(river)
     track = Road(name="A", points=((40, 150), (260, 150)), steepest_percent=15, bridge="bridge_bay")

@@ -17,7 +17,7 @@ from typing_extensions import TypedDict
 from fernfield.core.errors import Conflict, InvalidInput, NotFound, named
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.travel.passable import DIRECTIONS, WHOLE_PACE
-from fernfield.core.travel.reach import By, Clock, Reach, classes, reach_from
+from fernfield.core.travel.reach import NOT_REACHED, NOWHERE, By, Clock, Reach, classes, reach_from
 from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
@@ -146,6 +146,14 @@ def reach_posts(
     inside = np.ix_((rows >= 0) & (rows < whole.rows), (cols >= 0) & (cols < whole.cols))
     at = np.ix_(rows[(rows >= 0) & (rows < whole.rows)], cols[(cols >= 0) & (cols < whole.cols)])
     out[inside] = values[at]
+    gait = WALKERS[begin.walker]
+    if what == "class" and not gait.swims:
+        with world.lock:
+            here = land.clip(window)
+            depth = world.surface(land, here, step) - land.seen(HEIGHT, here, step)
+        # Deep ground that is not reached is none: nobody walks about down there.
+        if depth.shape == out.shape:
+            out[(depth >= gait.wade) & (out == NOT_REACHED)] = NOWHERE
     return out
 
 

@@ -4,7 +4,7 @@ import { ask, say } from "/static/js/kernel/say.js";
 import { addMark, drawOverlay } from "/static/js/seen/drawn/overlay.js";
 import { screenAt } from "/static/js/seen/drawn/plan.js";
 import { drawOutline } from "/static/js/seen/hands/outline.js";
-import { coloured, colourBy, state } from "/static/js/seen/state.js";
+import { coloured, colourBy, showAnew, state } from "/static/js/seen/state.js";
 
 /** @typedef {{points: [number, number][], seconds: number, length_m: number, climb_m: number, steepest_deg: number, steepest_at: [number, number]}} Way */
 
@@ -71,6 +71,7 @@ Alpine.data("gets", () => ({
   /** @param {Event} event */
   setWalker(event) {
     state.show.walker = /** @type {HTMLSelectElement} */ (event.target).value;
+    showAnew();
   },
   /** @param {Event} event */
   setBy(event) {
@@ -80,6 +81,7 @@ Alpine.data("gets", () => ({
   show(event) {
     const name = /** @type {HTMLElement} */ (event.currentTarget).dataset.gets || "";
     colourBy(coloured() === name ? "" : name);
+    showAnew();
   },
   seek() {
     say("Click where it begins, then where it ends.", "calm");
