@@ -92,6 +92,20 @@ class Shines:
 Follows = Callable[["OpenWorld", Touched], None]
 """Changes what follows from an edit, under the lock: what it writes goes with that edit."""
 
+
+@dataclass(frozen=True, slots=True)
+class Begins:
+    """Where somebody may begin: the key of the start, its team, whether it is the default, its place in a land. [m]"""
+
+    key: str
+    team: int | None
+    default: bool
+    x: float
+    y: float
+
+
+Beginnings = Callable[["OpenWorld", Land], Iterable[Begins]]
+
 Guards = Callable[["OpenWorld", Moves], None]
 
 Shining = Callable[["OpenWorld", Land, tuple[float, float, float, float]], Iterable[Shines]]
@@ -140,6 +154,7 @@ class Gives:
     bodies : what stands in a window and throws a shadow as a body
     follows : changes what follows from an edit by itself; that is taken back and made again with it
     guards : raises for rows that may not be changed so
+    begins : where somebody may begin on a land
     """
 
     sea_of: Callable[[OpenWorld, str], float] | None = None
@@ -155,6 +170,7 @@ class Gives:
     bodies: Obstacles | None = None
     follows: Follows | None = None
     guards: Guards | None = None
+    begins: Beginnings | None = None
 
 
 @dataclass(frozen=True)
@@ -174,6 +190,7 @@ class Given:
     bodies: Obstacles
     follows: Follows
     guards: Guards
+    begins: Beginnings
 
     @classmethod
     def of(cls, rooms: Iterable[Room]) -> Given:

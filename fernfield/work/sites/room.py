@@ -23,6 +23,7 @@ from fernfield.work.sites.roads import ROADS, roads_found
 from fernfield.work.sites.rows import THINGS
 from fernfield.work.sites.scatters import SCATTERS
 from fernfield.work.sites.standing import (
+    beginnings,
     holes,
     lights_in,
     piece_bodies,
@@ -80,5 +81,6 @@ ROOM = Room(
         shining=lights_in,
         bodies=piece_bodies,
         follows=follow_scatters,
+        begins=beginnings,
     ),
 )

@@ -22,7 +22,7 @@ from fernfield.core.travel.walker import Obstacle
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import Tract
-from fernfield.work.kernel.rooms import Shines
+from fernfield.work.kernel.rooms import Begins, Shines
 from fernfield.work.kernel.rows import Moves
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.sites.assemblies import ASSEMBLIES, MOST_NESTED, Assembly
@@ -375,6 +375,14 @@ def pieces_in(world: OpenWorld, land: Land) -> Iterator[tuple[str, str, float, f
     for part in land.parts:
         for key, thing in things_of(world, part.tract.row.id):
             yield key, thing.sort_named, thing.x + part.x, thing.y + part.y
+
+
+def beginnings(world: OpenWorld, land: Land) -> Iterator[Begins]:
+    """The starts of a land at which somebody begins a round. Hold the lock."""
+    for part in land.parts:
+        for key, thing in things_of(world, part.tract.row.id):
+            if isinstance(thing, Start) and not thing.holding:
+                yield Begins(key, thing.team, thing.default, thing.x + part.x, thing.y + part.y)
 
 
 # The ground that is taken up

@@ -24,7 +24,6 @@ from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.rows import Coordinate
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.passing.raster import passable_in
-from fernfield.work.sites.rows import THINGS, Start
 
 MOST_POSTS = 4_097**2
 MOST_KEPT = 6
@@ -54,19 +53,15 @@ def places_of(world: OpenWorld, land: Land, begin: From) -> list[Place]:
     if begin.x is not None and begin.y is not None:
         land.need(begin.x, begin.y, "the beginning")
         return [(begin.x, begin.y)]
-    starts = [
-        (key, row, (row.x + part.x, row.y + part.y))
-        for part in land.parts for key, row in world.each_in(THINGS, part.tract.row.id)
-        if isinstance(row, Start) and not row.holding
-    ]  # fmt: skip
+    starts = list(world.house.given.begins(world, land))
     if begin.start is not None:
-        return [named({key: place for key, _, place in starts}, "start", begin.start)]
+        return [named({one.key: (one.x, one.y) for one in starts}, "start", begin.start)]
     if begin.team is not None:
-        own = [place for _, row, place in starts if row.team == begin.team]
+        own = [(one.x, one.y) for one in starts if one.team == begin.team]
         if not own:
             raise NotFound(f"team {begin.team} has no start here")
         return own
-    own = [place for _, row, place in starts if row.default] or [place for _, _, place in starts[:1]]
+    own = [(one.x, one.y) for one in starts if one.default] or [(one.x, one.y) for one in starts[:1]]
     if not own:
         raise NotFound("this land has no start: say where to begin, or place one on the Sites stage")
     return own
