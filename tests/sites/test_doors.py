@@ -14,6 +14,7 @@ from scipy.integrate import solve_ivp
 
 from fernfield.core.errors import InvalidInput
 from fernfield.core.sites.throwing import GRAVITY, thrown
+from fernfield.core.travel.walker import Intent
 from fernfield.work.kernel.commands import put
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import SYMMETRY, Symmetry
@@ -22,6 +23,7 @@ from fernfield.work.sites.play.doors import DOORS, place_led_to
 from fernfield.work.sites.play.findings import doors_found, images_found, play_of
 from fernfield.work.sites.roads import ROADS, Road
 from fernfield.work.sites.rows import THINGS, facing_of
+from fernfield.work.trial.walks import Walk
 from tests.conftest import draw, found_in
 
 
@@ -119,3 +121,26 @@ def test_roads_doors_and_cues_have_their_images(world: OpenWorld) -> None:
     world.edit(put(SYMMETRY, "world", Symmetry(kind="turn", x=150, y=150, times=4)))
     assert {one.name for one in images_found(world)} >= {"B", "R", "Way"}
     assert [one for one in found_in(world) if one.check == "images"]
+
+
+def test_one_goes_through_doors_is_thrown_and_comes_in_by_air(world: OpenWorld) -> None:
+    world.edit(put(DOORS, "d", way(sort="door", leads=[(250, 50)], turn_deg=90, back=True, reach_m=2)))
+    walk = Walk(world, world.first_land, 40, 150, 90)
+    ahead = Intent(ahead=1, facing=90)
+    walk.advance(ahead, 60 * 4)
+    assert walk.walker.x > 250
+    assert walk.walker.y == pytest.approx(50, abs=0.01)
+    # Back only when one has left it and comes again.
+    walk.advance(Intent(ahead=-1, facing=90), 60 * 3)
+    assert walk.walker.x == pytest.approx(50, abs=12)
+    world.edit(put(DOORS, "d", way(sort="launch", leads=[(150, 150)], steep_deg=60)))
+    walk = Walk(world, world.first_land, 40, 150, 90)
+    heights = [walk.advance(ahead, 6).z for _ in range(110)]
+    assert max(heights) == pytest.approx(10 + thrown(100, 0, 60).highest, abs=0.5)
+    assert walk.walker.x > 150
+    assert walk.walker.z == pytest.approx(10, abs=0.01)
+    air = Walk(world, world.first_land, 20, 20, 0, over_m=50, speed_ms=20)
+    air.advance(Intent(facing=0), 60 * 6)
+    # It falls for sqrt(2 h / g) s, and goes on ahead as long.
+    assert air.walker.y == pytest.approx(20 + 20 * math.sqrt(100 / 9.81), abs=0.6)
+    assert air.walker.z == pytest.approx(10, abs=0.01)

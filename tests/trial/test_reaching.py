@@ -115,6 +115,14 @@ def test_it_is_kept_until_something_changes_and_said_over_the_api(client: TestCl
     assert reached(world, world.first_land, From())[2] is not first
     told = client.post(f"{land}/ways", json={"from": [10, 30], "to": [110, 30], "by": "length"}).json()
     assert (told["length_m"], len(told["points"])) == (pytest.approx(102, abs=4), len(told["points"]))
+    wishes = [{"seconds": 10, "ahead": 1, "facing": 90}, {"seconds": 100, "ahead": 1, "facing": 0, "run": True}]
+    gone = client.post(f"{base}/walks", json={"start": "a", "wishes": wishes}).json()
+    assert gone["track"][0] == [0, 10, 30, 10]
+    assert gone["track"][40][:3] == [10, pytest.approx(40), 30]
+    assert [one["by"] for one in gone["blocked"]] == ["the edge of the tract"]
+    assert gone["blocked"][0]["t"] == pytest.approx(10 + 34 / 8, abs=0.1)
+    long = client.post(f"{base}/walks", json={"start": "a", "wishes": [{"seconds": 1000, "ahead": 1}] * 2})
+    assert (long.status_code, "1200 s at most" in long.text) == (422, True)
     for params, status, words in (
         ({"walker": "ghost"}, 404, "ghost"), ({"x": 5}, 422, "x and y"), ({"team": 7}, 404, "team 7"),
         ({"start": "c"}, 404, "'c'"), ({"x": -5, "y": 3}, 422, "beginning"), ({"what": "colour"}, 422, "what"),

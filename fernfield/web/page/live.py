@@ -536,7 +536,14 @@ class Connection:
             land = self._walked(self._tract_id)
             part, start = default_start(self._world, land)
             return Walk(
-                self._world, land, part.x + start.x, part.y + start.y, facing_of(self._world, start), start.over_m, sea
+                self._world,
+                land,
+                part.x + start.x,
+                part.y + start.y,
+                facing_of(self._world, start),
+                start.over_m,
+                sea,
+                speed_ms=start.speed_ms,
             )
 
         try:

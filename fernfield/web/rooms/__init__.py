@@ -26,6 +26,6 @@ ROUTERS = (
     files.imports, routes.router, files.router, layout.router, bin.router, pages.router, making.router,
     files_pages.router, layout_pages.router, sheets.router, pictures.router, ground.router,
     land.router, cover.router, growth.router, water.router, light.router, sites.router, parts.every, parts.router,
-    trial.router, handover.router,
+    trial.router, trial.every, handover.router,
     findings.router,
 )  # fmt: skip

@@ -104,6 +104,26 @@ class Begins:
     y: float
 
 
+@dataclass(frozen=True, slots=True)
+class Leads:
+    """Something in a land that brings whoever comes within its reach elsewhere: at once, or thrown along a parabola
+    that begins so steeply and lasts so long. Its place, where it leads, how one faces there. [m, °, s]"""
+
+    key: str
+    name: str
+    x: float
+    y: float
+    reach: float
+    to_x: float
+    to_y: float
+    facing: float
+    steep_deg: float = 0.0
+    speed: float = 0.0
+    seconds: float = 0.0
+
+
+Leading = Callable[["OpenWorld", Land], Iterable[Leads]]
+
 Beginnings = Callable[["OpenWorld", Land], Iterable[Begins]]
 
 Guards = Callable[["OpenWorld", Moves], None]
@@ -155,6 +175,7 @@ class Gives:
     follows : changes what follows from an edit by itself; that is taken back and made again with it
     guards : raises for rows that may not be changed so
     begins : where somebody may begin on a land
+    leads : what brings somebody elsewhere on a land
     """
 
     sea_of: Callable[[OpenWorld, str], float] | None = None
@@ -171,6 +192,7 @@ class Gives:
     follows: Follows | None = None
     guards: Guards | None = None
     begins: Beginnings | None = None
+    leads: Leading | None = None
 
 
 @dataclass(frozen=True)
@@ -191,6 +213,7 @@ class Given:
     follows: Follows
     guards: Guards
     begins: Beginnings
+    leads: Leading
 
     @classmethod
     def of(cls, rooms: Iterable[Room]) -> Given:

@@ -15,7 +15,7 @@ from fernfield.work.sites.packing import SITES_PART, sites_manifest, whole_sites
 from fernfield.work.sites.paving import clear_of_all, taken_by_all
 from fernfield.work.sites.play.aims import CAMPS, OBJECTIVES, RESOURCES
 from fernfield.work.sites.play.cues import CUES
-from fernfield.work.sites.play.doors import DOORS
+from fernfield.work.sites.play.doors import DOORS, leading
 from fernfield.work.sites.play.findings import doors_found, images_found, play_of
 from fernfield.work.sites.play.rules import RULES
 from fernfield.work.sites.play.teams import RELATIONS, TEAMS
@@ -82,5 +82,6 @@ ROOM = Room(
         bodies=piece_bodies,
         follows=follow_scatters,
         begins=beginnings,
+        leads=leading,
     ),
 )

@@ -7,10 +7,12 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from fernfield.core.grid import FloatArray, Window, bilinear
-from fernfield.core.travel.walker import Intent, Obstacle, Walker, tick
+from fernfield.core.sites.throwing import GRAVITY
+from fernfield.core.travel.walker import TICK_S, Intent, Obstacle, Walker, tick
 from fernfield.core.travel.walkers import WALKER, WALKERS, Gait
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.rooms import Leads
 from fernfield.work.kernel.world import OpenWorld
 
 REACH_M = 24.0
@@ -26,11 +28,20 @@ class Walk:
 
     def __init__(
         self, world: OpenWorld, land: Land, x: float, y: float, facing: float = 0.0, over_m: float = 0.0,
-        sea_m: float | None = None,
+        sea_m: float | None = None, gait: Gait = FREELY, speed_ms: float = 0.0,
     ) -> None:  # fmt: skip
-        """A walk from a place, with a facing [°], and so high over the ground there; the sea as if at `sea_m`. [m]"""
+        """A walk from a place, with a facing [°], and so high over the ground there; the sea as if at `sea_m` [m].
+
+        gait : who walks; speed_ms : how fast one comes in, over the ground until the feet are on it [m/s]
+        """
         land.need(x, y, "a walk's beginning")
-        self._world, self._land, self._sea_m = world, land, sea_m
+        self._world, self._land, self._sea_m, self._who = world, land, sea_m, gait
+        self._leads: list[Leads] = []
+        self._within: set[str] = set()
+        """What brings elsewhere and was come into: it does so again when it was left."""
+        self._flight: tuple[Leads, float, float] | None = None
+        """What one is thrown by, from how high, and since when. [m, s]"""
+        self._glide = speed_ms if over_m > 0 else 0.0
         self._heights: FloatArray
         self._window: Window
         self._obstacles: list[Obstacle] = []
@@ -58,18 +69,75 @@ class Walk:
             moved = math.hypot(self.walker.x - self._centre[0], self.walker.y - self._centre[1])
             if self._stale or moved > MARGIN_M:
                 self._look_around()
+            if self._flight is not None:
+                self._fly()
+                continue
             self.walker = tick(self.walker, intent, self, self._gait())
+            if self._glide:
+                self._come_in()
+            self._be_led()
         return self.walker
+
+    def _be_led(self) -> None:
+        """Whoever has come to what leads elsewhere is there, or on the way."""
+        w = self.walker
+        inside = {one.key: one for one in self._leads if math.hypot(w.x - one.x, w.y - one.y) <= one.reach}
+        new = [one for key, one in inside.items() if key not in self._within]
+        self._within = set(inside)
+        if not new:
+            return
+        (led, *_) = new
+        if led.seconds:
+            self._flight = led, w.z, 0.0
+            return
+        self._stand_at(led)
+
+    def _stand_at(self, led: Leads) -> None:
+        with self._world.lock:
+            z = self._land.elevation(led.to_x, led.to_y)
+        self.walker = Walker(led.to_x, led.to_y, z, led.facing)
+        self._stale = True
+        self._look_around()
+        # Where one comes to stand may lead back: only when it was left.
+        self._within = {one.key for one in self._leads
+                        if math.hypot(led.to_x - one.x, led.to_y - one.y) <= one.reach}  # fmt: skip
+
+    def _fly(self) -> None:
+        """A tick of a throw: along its parabola."""
+        assert self._flight is not None
+        led, z0, since = self._flight
+        since += TICK_S
+        if since >= led.seconds:
+            self._flight = None
+            self._stand_at(led)
+            return
+        part, slope = since / led.seconds, math.radians(led.steep_deg)
+        z = z0 + led.speed * math.sin(slope) * since - GRAVITY / 2 * since * since
+        facing = math.degrees(math.atan2(led.to_x - led.x, led.to_y - led.y)) % 360
+        self.walker = Walker(
+            led.x + (led.to_x - led.x) * part, led.y + (led.to_y - led.y) * part, z, facing,
+            speed=led.speed * math.cos(slope),
+        )  # fmt: skip
+        self._flight = led, z0, since
+
+    def _come_in(self) -> None:
+        """Who begins in the air goes on ahead until the feet are on the ground."""
+        w, facing = self.walker, math.radians(self.walker.facing)
+        x, y = w.x + math.sin(facing) * self._glide * TICK_S, w.y + math.cos(facing) * self._glide * TICK_S
+        if w.fall == 0 or not self.holds(x, y):
+            self._glide = 0.0
+            return
+        self.walker = replace(w, x=x, y=y)
 
     def _gait(self) -> Gait:
         """What the walker can do on the ground where it stands."""
         if self._paces is None:
-            return FREELY
+            return self._who
         grid, window = self._land.grid, self._window
         row = min(max(round(grid.row_of(self.walker.y)) - window.row0, 0), self._paces.shape[0] - 1)
         col = min(max(round(grid.col_of(self.walker.x)) - window.col0, 0), self._paces.shape[1] - 1)
         left = float(self._paces[row, col])
-        return replace(FREELY, walk=FREELY.walk * left, run=FREELY.run * left)
+        return replace(self._who, walk=self._who.walk * left, run=self._who.run * left)
 
     def state(self) -> dict[str, object]:
         """The walker as the page needs it: place, speed, slope ahead, water, and what blocks, in words."""
@@ -94,6 +162,7 @@ class Walk:
             self._water = self._world.surface(self._land, self._window, sea_m=self._sea_m)
             self._firm = self._world.surface(self._land, self._window, firm=True)
             self._paces = self._world.house.given.paces(self._world, self._land, self._window)
+            self._leads = list(self._world.house.given.leads(self._world, self._land))
             self._obstacles = [
                 obstacle for found in self._world.house.obstacles for obstacle in found(self._world, self._land, around)
             ]

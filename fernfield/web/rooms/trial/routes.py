@@ -9,13 +9,15 @@ from fastapi import Depends, Query, Response
 from fernfield.core.travel.reach import Clock
 from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.web.kernel.panels import Asked, Panel, Shortcut
-from fernfield.web.kernel.parts import TheLand
+from fernfield.web.kernel.parts import TheLand, TheWorld
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.windows import TheWindow
-from fernfield.work.kernel.rows import Coordinate
+from fernfield.work.kernel.rows import Coordinate, TractId
 from fernfield.work.trial.reaching import From, SeekWay, WayTold, What, reach_posts, way_of
+from fernfield.work.trial.scripted import WalkBy, Walked, walked
 
 router = Router(prefix="/api/lands/{tract}", tags=["trial"])
+every = Router(prefix="/api/worlds/{world}", tags=["trial"])
 
 
 def _begin(
@@ -44,6 +46,15 @@ def reach(
 def ways(wanted: SeekWay, land: TheLand) -> WayTold:
     """The quickest, shortest or gentlest way of a walker between two places. 409 where none leads there."""
     return way_of(*land, wanted)
+
+
+@every.post("/walks")
+def walks(wanted: WalkBy, world: TheWorld, tract: Annotated[TractId | None, Query()] = None) -> Walked:
+    """A walk by script: where somebody gets by a list of wishes, in the ticks of a trial; in the metres of the world,
+    on the land of its first tract unless another is named."""
+    with world.lock:
+        land = world.country(world.tract(world.of_tract(tract)).row.id)
+    return walked(world, land, wanted)
 
 
 def _context(asked: Asked) -> dict[str, Any]:

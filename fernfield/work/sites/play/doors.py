@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -14,6 +15,7 @@ from fernfield.core.errors import InvalidInput
 from fernfield.core.sites.throwing import Throw, thrown
 from fernfield.work.kernel.declared import Lies, Names
 from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.rooms import Leads
 from fernfield.work.kernel.rows import Collection, East, Facing, Key, Name, North, Spot, TractId
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
@@ -123,6 +125,26 @@ def place_led_to(world: OpenWorld, row: Way) -> tuple[str, float, float] | None:
     if thing is not None:
         return world.of_tract(thing.tract), thing.x, thing.y
     return (world.of_tract(row.tract), *row.leads[0]) if row.leads else None
+
+
+def leading(world: OpenWorld, land: Land) -> Iterator[Leads]:
+    """The doors and launching places of a land that lead somewhere on it. Hold the lock."""
+    corners = {part.tract.row.id: (part.x, part.y) for part in land.parts}
+    for part in land.parts:
+        for key, row in world.each_in(DOORS, part.tract.row.id):
+            led = place_led_to(world, row)
+            if led is None or led[0] not in corners:
+                continue
+            east, north = corners[led[0]]
+            own = row.x + part.x, row.y + part.y
+            to = led[1] + east, led[2] + north
+            throw = thrown_by(world, row)[0] if isinstance(row, Launch) else None
+            if isinstance(row, Launch) and throw is None:
+                continue
+            flight = (throw.steep_deg, throw.speed, throw.seconds) if throw is not None else (0.0, 0.0, 0.0)
+            yield Leads(key, row.name, *own, row.reach_m, *to, row.turn_deg, *flight)
+            if isinstance(row, Door) and row.back:
+                yield Leads(f"{key} back", row.name, *to, row.reach_m, *own, (row.turn_deg + 180) % 360)
 
 
 def thrown_by(world: OpenWorld, row: Launch) -> tuple[Throw | None, str]:
