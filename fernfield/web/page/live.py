@@ -22,10 +22,11 @@ from fastapi import WebSocket, WebSocketDisconnect
 from pydantic import ValidationError
 
 from fernfield.core.brush.pace import Sample
-from fernfield.core.errors import Conflict, FernError
+from fernfield.core.errors import Conflict, FernError, named
 from fernfield.core.grid import NOWHERE
 from fernfield.core.travel.climb import climbs
 from fernfield.core.travel.walker import TICK_S, Intent
+from fernfield.core.travel.walkers import WALKERS
 from fernfield.web.kernel.problems import field_errors, sentences
 from fernfield.web.kernel.routing import Router
 from fernfield.web.page.dirty import Dirty
@@ -528,11 +529,12 @@ class Connection:
         self._end_walk()
 
         def begin() -> Walk:
-            sea = tide_level(self._world, message.tide)
+            sea, gait = tide_level(self._world, message.tide), named(WALKERS, "walker", message.walker)
             if message.x is not None and message.y is not None:
                 part = self._land.part_at(message.x, message.y)
                 tract_id = self._tract_id if part is None else part.tract.row.id
-                return Walk(self._world, self._walked(tract_id), message.x, message.y, message.facing, sea_m=sea)
+                land = self._walked(tract_id)
+                return Walk(self._world, land, message.x, message.y, message.facing, sea_m=sea, gait=gait)
             land = self._walked(self._tract_id)
             part, start = default_start(self._world, land)
             return Walk(
@@ -543,7 +545,8 @@ class Connection:
                 facing_of(self._world, start),
                 start.over_m,
                 sea,
-                speed_ms=start.speed_ms,
+                gait,
+                start.speed_ms,
             )
 
         try:

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
+from fernfield.core.travel.walkers import WALKER
 from fernfield.work.kernel.commands import PathPoint
 from fernfield.work.seen.show import Show
 from fernfield.work.strokes import StrokeStart
@@ -70,13 +71,15 @@ class AskSpot(Message):
 
 
 class BeginWalk(Message):
-    """Begin a walk at (x, y), or at the default start when they are left out; the sea stands as at `tide`."""
+    """Begin a walk at (x, y), or at the default start when they are left out; the sea stands as at `tide`. walker : who
+    walks"""
 
     is_: Literal["walk"] = Field(alias="is")
     x: Metres | None = None
     y: Metres | None = None
     facing: Metres = 0.0
     tide: Tide | None = None
+    walker: Annotated[str, Field(pattern=r"^[a-z_]{1,40}$")] = WALKER
 
 
 class Wish(Message):

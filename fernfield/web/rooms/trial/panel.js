@@ -9,9 +9,16 @@ import "./gets.js";
 import { hears, send } from "/static/js/seen/live.js";
 import { request, stand } from "/static/js/seen/drawn/overlook.js";
 import { each } from "/static/js/seen/rows.js";
-import { actions, clamp, entered, seenTracts, state, tractAt, watch } from "/static/js/seen/state.js";
+import { actions, clamp, entered, heed, seenTracts, state, tractAt, watch } from "/static/js/seen/state.js";
 
 const EYE_M = 1.65;
+/** How high the eyes of each walker are, once the panel has said it. [m] @type {Record<string, number>} */
+let eyes = {};
+heed("panel", () => {
+  const told = document.querySelector("[data-eyes]")?.getAttribute("data-eyes");
+  if (told) eyes = JSON.parse(told);
+});
+const walkerOf = () => state.show.walker ?? "walker";
 const pane = /** @type {HTMLElement} */ (document.getElementById("look"));
 const hud = /** @type {HTMLElement} */ (document.getElementById("hud"));
 const field = (/** @type {string} */ name) => /** @type {HTMLElement} */ (hud.querySelector(`[data-hud="${name}"]`));
@@ -58,6 +65,7 @@ function walkFrom(spot) {
   const from = {
     ...(spot ? { x: spot.x, y: spot.y, facing: (inward + 360) % 360 } : {}),
     ...(state.show.tide ? { tide: state.show.tide } : {}),
+    walker: walkerOf(),
   };
   if (!send({ is: "walk", ...from })) {
     say("The line to the server is down; the walk could not begin.");
@@ -115,7 +123,7 @@ function step(now) {
   if (walker) {
     if (!shown) shown = { ...walker };
     for (const name of ["x", "y", "z"]) shown[name] += (walker[name] - shown[name]) * 0.35;
-    stand({ x: shown.x, y: shown.y, z: shown.z + EYE_M, facing, pitch });
+    stand({ x: shown.x, y: shown.y, z: shown.z + (eyes[walkerOf()] ?? EYE_M), facing, pitch });
   }
   requestAnimationFrame(step);
 }
@@ -258,6 +266,9 @@ Alpine.data("trial", () => ({
   get start() {
     void state.at.things;
     return [...each("things")].find((thing) => thing.sort === "start" && thing.default) || null;
+  },
+  get walker() {
+    return walkerOf();
   },
   get words() {
     return `Walk from ${this.start ? this.start.name : "the default start"}`;

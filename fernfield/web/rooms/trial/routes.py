@@ -58,7 +58,7 @@ def walks(wanted: WalkBy, world: TheWorld, tract: Annotated[TractId | None, Quer
 
 
 def _context(asked: Asked) -> dict[str, Any]:
-    return {"gait": WALKERS[WALKER], "walkers": WALKERS}
+    return {"walkers": WALKERS, "eyes": {key: one.eye for key, one in WALKERS.items()}}
 
 
 PANEL = Panel(
