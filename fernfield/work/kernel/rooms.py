@@ -236,10 +236,12 @@ class Laid:
 
     of : gives 0 to 1 for every so-many-th post of a window; None where there is nothing to be told. It is told what is
         shown last (`work.seen.show.Show`), whose fields are the rooms' own
+    ahead : works out beside the world, without its lock, what `of` then has at hand
     """
 
     overlay: Overlay
     of: MarkOf | None = None
+    ahead: Callable[[OpenWorld, Land, Any], None] | None = None
 
 
 @dataclass(frozen=True)

@@ -38,6 +38,10 @@ def lay_over(
     )
     wanted = [world.house.overlays[name] for name in show.overlays if name in world.house.overlays]
     if wanted:
+        for name in show.overlays:
+            _, laid = world.house.laid.get(name, ("", None))
+            if laid is not None and laid.ahead is not None:
+                laid.ahead(world, land, show)
         with world.lock:
             low, high = tint_range(*land.all_heights())
             single = None

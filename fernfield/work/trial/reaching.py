@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 import threading
 from collections import OrderedDict
-from collections.abc import Sequence
-from typing import Annotated, Literal
+from collections.abc import Callable, Sequence
+from typing import Annotated, Any, Literal, TypeVar
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -29,7 +29,8 @@ MOST_POSTS = 4_097**2
 MOST_KEPT = 6
 
 Place = tuple[float, float]
-Kept = OrderedDict[tuple[object, ...], tuple[ByteArray, Reach]]
+Kept = OrderedDict[tuple[object, ...], tuple[ByteArray, Any]]
+T = TypeVar("T")
 _KEPT: WeakKeyDictionary[OpenWorld, Kept] = WeakKeyDictionary()
 _LOCK = threading.Lock()
 
@@ -103,18 +104,27 @@ def reached(
     leave = passable_in(world, land, window, begin.walker)
     sources = _posts(land, window, places)
     key = (land.id, begin.walker, tuple(sources), by, clock)
+    found = _kept(
+        world, key, leave,
+        lambda: reach_from(leave, sources, land.grid.spacing, gait.walk, heights=heights, by=by, clock=clock),
+    )  # fmt: skip
+    return window, leave, found
+
+
+def _kept(world: OpenWorld, key: tuple[object, ...], leave: ByteArray, make: Callable[[], T]) -> T:
+    """What follows from a raster, kept for as long as it is that raster."""
     with _LOCK:
         mine = _KEPT.setdefault(world, OrderedDict())
         known = mine.get(key)
         if known is not None and known[0] is leave:
             mine.move_to_end(key)
-            return window, leave, known[1]
-    found = reach_from(leave, sources, land.grid.spacing, gait.walk, heights=heights, by=by, clock=clock)
+            return known[1]  # type: ignore[no-any-return]
+    found = make()
     with _LOCK:
         mine[key] = leave, found
         while len(mine) > MOST_KEPT:
             mine.popitem(last=False)
-    return window, leave, found
+    return found
 
 
 What = Literal["class", "seconds", "metres"]
@@ -130,7 +140,9 @@ def reach_posts(
             places = places_of(world, land, begin)
         named(WALKERS, "walker", begin.walker)
         leave = passable_in(world, land, whole, begin.walker)
-        values: NDArray[np.generic] = classes(leave, _posts(land, whole, places))
+        sources = _posts(land, whole, places)
+        key = land.id, begin.walker, tuple(sources), "class"
+        values: NDArray[np.generic] = _kept(world, key, leave, lambda: classes(leave, sources))
         beyond: float = 0
     else:
         whole, _, found = reached(world, land, begin, "time" if what == "seconds" else "length", clock)
