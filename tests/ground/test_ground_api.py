@@ -282,7 +282,7 @@ def test_overlays_change_the_picture_and_say_what_they_mean(client: TestClient, 
     refused = client.get(f"{tract}/plan.png", params={"overlays": "glow"})
     assert refused.status_code == 422
     every = "tint, slopes, spikes, kept, share, rule, density, sward, catchment, streams, tide, wading"
-    assert f"{every}, sun_hours, sky_share, lux, not 'glow'" in refused.json()["detail"]
+    assert f"{every}, sun_hours, sky_share, lux, minutes, cut_off, not 'glow'" in refused.json()["detail"]
     wrong = client.get(f"{tract}/plan.png", params={"contour_m": "-1"}).json()["detail"]
     assert wrong == "Contour must be at least 0, not '-1'; Contour must be one of auto, not '-1'"
     for bad, words in (('{"from_deg": 99}', "Slopes from must be at most 90"), ("{bad", "cannot be read as JSON")):
