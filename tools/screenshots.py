@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import shutil
 import tempfile
 from pathlib import Path
 
@@ -200,7 +201,9 @@ def main() -> None:
     TO.mkdir(parents=True, exist_ok=True)
     gallery()
     with tempfile.TemporaryDirectory() as folder, server("demo", Path(folder)) as url, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=debians_chromium(), args=ARGUMENTS)
+        browser = playwright.chromium.launch(
+            executable_path=shutil.which("chromium") or debians_chromium(), args=ARGUMENTS
+        )
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.set_default_timeout(180_000)
         page.add_init_script(AT_HOME)
