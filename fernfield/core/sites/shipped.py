@@ -5,66 +5,13 @@ from __future__ import annotations
 
 import math
 
+from fernfield.core.sites.carpentry import door, planks, posts, sails, spiked
 from fernfield.core.sites.kit import TINT_COLOURS, DataField, Entry, Look, Part, Shining
 
 STONE, DARK_STONE, LIME = "#93907f", "#6f6d62", "#c9c4b2"
 BRICK, TILE, SLATE, THATCH = "#8d6a52", "#7d4f3a", "#565c60", "#a08a5c"
 TIMBER, TARRED, PALE_TIMBER, IRON = "#7a6148", "#45403a", "#a8977a", "#4a4e50"
 PEAT, WATER, GLASS, EMBER, LINEN = "#4a3a2c", "#5f7f86", "#a9bcc0", "#c2632f", "#d8d2c0"
-
-
-def _posts(
-    xs: tuple[float, ...], ys: tuple[float, ...], tall: float, thick: float, *, z: float = 0.0, least: int = 1
-) -> tuple[Part, ...]:
-    """Upright timbers at all these places."""
-    return tuple(Part("box", (thick, thick, tall), (x, y, z), "post", least=least) for x in xs for y in ys)
-
-
-def _planks(width: float, depth: float, z: float, step: float = 0.5) -> tuple[Part, ...]:
-    """A deck: one board from far away, many near."""
-    count = max(2, round(depth / step))
-    run = depth / count
-    boards = tuple(
-        Part(
-            "box",
-            (width * (0.96 if k % 3 else 1.0), run * 0.86, 0.07),
-            (0.0, -depth / 2 + run * (k + 0.5), z + 0.05),
-            "deck",
-            least=2,
-            firm=False,
-        )
-        for k in range(count)
-    )
-    return (Part("box", (width, depth, 0.12), (0.0, 0.0, z), "deck"), *boards)
-
-
-def _sails(
-    hub: tuple[float, float, float], long: float, looks: tuple[str, ...], start: float = 28.0
-) -> tuple[Part, ...]:
-    """Four sails about a hub that looks ahead: a stock each, and a frame of cloth beside it."""
-    made = []
-    for k in range(4):
-        roll = start + 90.0 * k
-        made.append(Part("box", (0.28, 0.2, long), hub, "frame", roll_deg=roll, firm=False, looks=looks))
-        cos, sin = math.cos(math.radians(roll)), math.sin(math.radians(roll))
-        # Beside the stock, from a quarter of it on.
-        off, up = 0.75, long * 0.22
-        at = (hub[0] + off * cos + up * sin, hub[1] + 0.06, hub[2] + up * cos - off * sin)
-        made.append(Part("box", (1.35, 0.08, long * 0.76), at, "sail", roll_deg=roll, firm=False, looks=looks))
-    return tuple(made)
-
-
-def _spiked(tall: float, out: float, count: int, ink: str, z: float) -> tuple[Part, ...]:
-    """Bars that lean outwards in a ring: the basket of a beacon."""
-    return tuple(
-        Part("box", (0.09, 0.09, tall), (math.sin(a) * out, math.cos(a) * out, z), ink, pitch_deg=16.0,
-             turn_deg=math.degrees(a), least=1, firm=False)
-        for a in (2 * math.pi * k / count for k in range(count))
-    )  # fmt: skip
-
-
-def _door(x: float, y: float, width: float, height: float, turn: float = 0.0) -> Part:
-    return Part("box", (width, 0.12, height), (x, y, 0.0), "door", turn_deg=turn, least=1, firm=False)
 
 
 SHIPPED: dict[str, Entry] = {
@@ -80,7 +27,7 @@ SHIPPED: dict[str, Entry] = {
                 Part("gable", (9.8, 12.8, 3.1), (0.0, 0.0, 4.3), "roof", looks=("plain", "old")),
                 Part("box", (1.6, 1.6, 9.4), (3.2, -4.2, 0.0), "stack"),
                 Part("box", (1.9, 1.9, 0.4), (3.2, -4.2, 9.2), "stack", least=1, firm=False),
-                _door(0.0, 6.05, 2.6, 3.0),
+                door(0.0, 6.05, 2.6, 3.0),
                 *(
                     Part("box", (0.14, 1.3, 1.6), (s * 4.5, y, 1.6), "window", least=1, firm=False)
                     for s in (-1, 1)
@@ -122,11 +69,11 @@ SHIPPED: dict[str, Entry] = {
                 Part("drum", (3.5, 3.5, 1.1), (0.0, 0.0, 9.5), "cap", taper=0.9),
                 Part("drum", (3.2, 3.2, 1.5), (0.0, 0.0, 10.5), "cap", taper=0.15),
                 Part("box", (0.35, 2.2, 0.35), (0.0, 1.1, 10.2), "frame", firm=False),
-                *_sails((0.0, 2.05, 10.4), 6.4, ("plain", "tarred")),
-                *_sails((0.0, 2.05, 10.4), 3.1, ("still",), 61.0),
+                *sails((0.0, 2.05, 10.4), 6.4, ("plain", "tarred")),
+                *sails((0.0, 2.05, 10.4), 3.1, ("still",), 61.0),
                 Part("box", (0.2, 3.6, 0.2), (0.0, -2.6, 10.4), "frame", least=1, firm=False),
                 Part("box", (0.12, 1.0, 1.6), (0.0, -4.2, 9.8), "sail", least=1, firm=False),
-                _door(0.0, 2.35, 1.0, 2.0),
+                door(0.0, 2.35, 1.0, 2.0),
             ),
             inks={"body": TARRED, "cap": "#5d6f62", "frame": PALE_TIMBER, "sail": LINEN, "door": "#6f4a3a"},
             looks=(
@@ -165,7 +112,7 @@ SHIPPED: dict[str, Entry] = {
             "Boardwalk",
             "Ways",
             ("path", "wet ground"),
-            parts=(*_planks(1.8, 8.0, 0.34), *_posts((-0.75, 0.75), (-3.6, -1.2, 1.2, 3.6), 1.3, 0.14, z=-0.9)),
+            parts=(*planks(1.8, 8.0, 0.34), *posts((-0.75, 0.75), (-3.6, -1.2, 1.2, 3.6), 1.3, 0.14, z=-0.9)),
             inks={"deck": PALE_TIMBER, "post": TIMBER},
             looks=(Look("plain", "new boards"), Look("old", "silvered", {"deck": "#9a958a", "post": "#6f6a60"})),
             meets="lies",
@@ -177,7 +124,7 @@ SHIPPED: dict[str, Entry] = {
             "Small works",
             ("hut", "lookout"),
             parts=(
-                *_posts((-1.5, 1.5), (-1.2, 1.2), 1.5, 0.2, z=-0.3, least=0),
+                *posts((-1.5, 1.5), (-1.2, 1.2), 1.5, 0.2, z=-0.3, least=0),
                 Part("box", (3.6, 3.0, 0.16), (0.0, 0.0, 1.1), "wall"),
                 Part("box", (3.6, 0.12, 1.1), (0.0, 1.44, 1.2), "wall"),
                 Part("box", (3.6, 0.12, 0.5), (0.0, 1.44, 2.75), "wall"),
@@ -224,7 +171,7 @@ SHIPPED: dict[str, Entry] = {
             parts=(
                 Part("box", (10.0, 18.0, 4.8)),
                 Part("gable", (10.8, 18.8, 3.4), (0.0, 0.0, 4.7), "roof", looks=("plain", "slate")),
-                _door(0.0, 9.05, 3.6, 3.8),
+                door(0.0, 9.05, 3.6, 3.8),
                 Part("box", (0.14, 3.2, 3.6), (5.0, -2.5, 0.0), "door", least=1, firm=False),
                 *(
                     Part("box", (0.16, 0.5, 1.1), (s * 5.0, y, 2.4), "slit", least=1, firm=False)
@@ -254,8 +201,8 @@ SHIPPED: dict[str, Entry] = {
             "Ways",
             ("water", "landing"),
             parts=(
-                *_planks(2.6, 12.0, 0.5),
-                *_posts((-1.1, 1.1), (-5.4, -1.8, 1.8, 5.4), 4.2, 0.26, z=-3.0),
+                *planks(2.6, 12.0, 0.5),
+                *posts((-1.1, 1.1), (-5.4, -1.8, 1.8, 5.4), 4.2, 0.26, z=-3.0),
                 *(Part("drum", (0.3, 0.3, 0.7), (s * 1.1, 5.6, 0.6), "post", least=1, firm=False) for s in (-1, 1)),
             ),
             inks={"deck": PALE_TIMBER, "post": TARRED},
@@ -273,7 +220,7 @@ SHIPPED: dict[str, Entry] = {
                 Part("ramp", (2.0, 2.4, 1.1), (0.0, -6.1, 0.0), "deck"),
                 Part("ramp", (2.0, 2.4, 1.1), (0.0, 6.1, 0.0), "deck", turn_deg=180.0),
                 *(Part("box", (0.12, 10.0, 0.12), (s * 0.95, 0.0, 1.95), "rail", least=1) for s in (-1, 1)),
-                *_posts((-0.95, 0.95), (-4.9, -1.6, 1.6, 4.9), 2.6, 0.14, z=-0.6),
+                *posts((-0.95, 0.95), (-4.9, -1.6, 1.6, 4.9), 2.6, 0.14, z=-0.6),
             ),
             inks={"deck": PALE_TIMBER, "rail": TIMBER, "post": TIMBER},
             looks=(
@@ -291,8 +238,8 @@ SHIPPED: dict[str, Entry] = {
                 Part("box", (4.0, 4.4, 0.35), (0.0, 0.0, -0.35), "deck"),
                 *(Part("box", (4.0, 0.3, 0.5), (0.0, y, -0.8), "post") for y in (-1.6, 1.6)),
                 *(Part("box", (4.0, 0.12, 0.12), (0.0, y, 0.95), "rail", least=1) for y in (-2.1, 2.1)),
-                *_posts((-1.8, 1.8), (-2.1, 2.1), 1.1, 0.14, least=2),
-                *_posts((0.0,), (-1.7, 1.7), 7.0, 0.4, z=-7.8, least=0),
+                *posts((-1.8, 1.8), (-2.1, 2.1), 1.1, 0.14, least=2),
+                *posts((0.0,), (-1.7, 1.7), 7.0, 0.4, z=-7.8, least=0),
             ),
             inks={"deck": PALE_TIMBER, "rail": TIMBER, "post": TIMBER},
             looks=(
@@ -323,7 +270,7 @@ SHIPPED: dict[str, Entry] = {
                     for a in (0.0, 2.09, 4.19)
                 ),
                 Part("drum", (1.7, 1.7, 0.2), (0.0, 0.0, 8.3), "iron"),
-                *_spiked(1.5, 0.8, 8, "iron", 8.4),
+                *spiked(1.5, 0.8, 8, "iron", 8.4),
                 Part("heap", (1.3, 1.3, 0.9), (0.0, 0.0, 8.45), "fire"),
             ),
             inks={"body": STONE, "post": "#7a4b35", "iron": IRON, "fire": "#3a322b"},
@@ -414,7 +361,7 @@ SHIPPED: dict[str, Entry] = {
             "Farm",
             ("fence", "boundary", "timber"),
             parts=(
-                *_posts((-1.9, 1.9), (0.0,), 1.4, 0.14, z=-0.2, least=0),
+                *posts((-1.9, 1.9), (0.0,), 1.4, 0.14, z=-0.2, least=0),
                 *(Part("box", (3.8, 0.06, 0.16), (0.0, 0.0, z), "rail", least=1) for z in (0.25, 0.6, 0.95)),
                 Part("box", (3.8, 0.05, 0.9), (0.0, 0.0, 0.2), "rail"),
             ),

@@ -107,7 +107,7 @@ def reach_from(
     first = np.array([row * cols + col for row, col in sources], np.int64)
     # All that is asked of a post lies together.
     whole = np.ascontiguousarray(np.moveaxis(leave, 0, -1))
-    # Half a bucket less: sums of steps may round to a hair under their bound.
+    # A hair less: sums of steps may round to just under their bound.
     _ring(whole, first, cost, came, ground, spacing, speed, _BY[by], _CLOCKS[clock], least * (1 - 1e-9), buckets, most)
     return Reach(cost, came)
 
@@ -216,7 +216,7 @@ def _ring(
                 if by == 1:
                     step = run
                 elif by == 2:
-                    step = 0.02 * run + max(0.0, float(heights[r1, c1]) - float(heights[r, c]))
+                    step = FLAT_PART * run + max(0.0, float(heights[r1, c1]) - float(heights[r, c]))
                 else:
                     step = paced[d % 2, pace]
                     if clock > 0:

@@ -537,17 +537,8 @@ class Connection:
                 return Walk(self._world, land, message.x, message.y, message.facing, sea_m=sea, gait=gait)
             land = self._walked(self._tract_id)
             part, start = default_start(self._world, land)
-            return Walk(
-                self._world,
-                land,
-                part.x + start.x,
-                part.y + start.y,
-                facing_of(self._world, start),
-                start.over_m,
-                sea,
-                gait,
-                start.speed_ms,
-            )
+            x, y, facing = part.x + start.x, part.y + start.y, facing_of(self._world, start)
+            return Walk(self._world, land, x, y, facing, start.over_m, sea, gait, start.speed_ms)
 
         try:
             walk = await self._thread(begin)
