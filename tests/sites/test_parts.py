@@ -8,9 +8,10 @@ import pytest
 from fastapi.testclient import TestClient
 
 from fernfield.work.kernel.posts.layers import HEIGHT
-from tests.conftest import draw, everything
+from tests.conftest import draw, ended, everything
 
 PLOT = {"name": "Yard", "points": [(60, 60), (140, 60), (140, 140), (60, 140)], "part": "yard"}
+TEAM = {"number": 1, "colour": "#2c6647", "mark": "square"}
 ENTERS = {"sort": "enters", "where": {"plot": "yard"}}
 ROWS: dict[str, dict[str, Any]] = {
     "parts/yard": {"name": "The yard"},
@@ -92,8 +93,52 @@ def test_what_is_locked_stays(client: TestClient, yard: str) -> None:
         ("PATCH", "parts/yard", {"json": {"on": False}}),
     ):
         assert "locked" in asked(client, method, f"{base}/{path}", 409, **said)["detail"]
+    assert "unlock it" in asked(client, "DELETE", f"{base}/parts/yard", 409)["detail"]
     assert whole(client, yard) == before
     part_of(client, yard, locked=False, on=False)
+
+
+def done(client: TestClient, path: str, **said: Any) -> Any:
+    job = asked(client, "POST", path, 202, json=said)["job"]
+    return ended(client.app.state.studio.jobs.get(job)).result  # type: ignore[attr-defined]
+
+
+def test_what_lies_aside_goes_along_with_its_land(client: TestClient, yard: str) -> None:
+    base = f"/api/worlds/{yard}"
+    asked(client, "DELETE", f"{base}/roads/way")
+    part_of(client, yard, on=False)
+    # A copy of the world has it in a tract of its own.
+    copy = done(client, f"{base}/copy", name="Copy")["world"]
+    part_of(client, copy, on=True)
+    assert {one["name"] for one in asked(client, "GET", f"/api/worlds/{copy}/things")} == {"Barn", "Begin"}
+    # What was cropped meanwhile has other metres; where its land has gone it waits.
+    tract = asked(client, "GET", base)["tracts"][0]["id"]
+    done(client, f"/api/tracts/{tract}/crop", x0=50, y0=40, x1=200, y1=200)
+    part_of(client, yard, on=True)
+    things = {one["key"]: (one["x"], one["y"]) for one in asked(client, "GET", f"{base}/things")}
+    assert things == {"barn": (50, 60), "begin": (40, 30)}
+    part_of(client, yard, on=False)
+    tract = asked(client, "GET", base)["tracts"][0]["id"]
+    done(client, f"/api/tracts/{tract}/crop", x0=100, y0=100, x1=150, y1=150)
+    told = asked(client, "PATCH", f"{base}/parts/yard", 409, json={"on": True})["detail"]
+    assert "would lie outside of the land" in told
+
+
+def test_what_does_not_fit_here_stays_behind(client: TestClient, yard: str) -> None:
+    """What an edit would refuse is refused of a part too, and what names it does without."""
+    asked(client, "PUT", f"/api/worlds/{yard}/teams/reds", json={**TEAM, "name": "Reds", "part": "yard"})
+    other = made(client, "Other")
+    asked(client, "PUT", f"/api/worlds/{other}/teams/blues", json={**TEAM, "name": "Blues"})
+    start = {"sort": "start", "name": "Mine", "x": 9, "y": 9, "default": True}
+    asked(client, "PUT", f"/api/worlds/{other}/things/mine", json=start)
+    document = asked(client, "GET", f"/api/worlds/{yard}/parts/yard/file")
+    (plot,) = (one for one in document["rows"] if one["collection"] == "plots")
+    plot["row"]["points"] = [[60, 60], [140, 140], [140, 60], [60, 140]]
+    body = client.build_request("POST", "/", json=document).content
+    told = asked(client, "POST", f"/api/worlds/{other}/part-file", files={"file": ("p.json", body)})
+    assert [one.partition(":")[0] for one in told["left_out"]] == ["the plot Yard", "the team Reds", "the cue Bell"]
+    things = asked(client, "GET", f"/api/worlds/{other}/things")
+    assert sum(one["default"] for one in things) == 1
 
 
 def test_a_part_is_taken_looked_at_first_and_not_doubled(client: TestClient, yard: str) -> None:

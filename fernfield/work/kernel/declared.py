@@ -101,6 +101,11 @@ To = Callable[[float, float], tuple[float, float]]
 """Where a place comes to lie. [m]"""
 
 
+def by_far(east: float, north: float) -> To:
+    """So far east and north of where it was. [m]"""
+    return lambda x, y: (x + east, y + north)
+
+
 def placed(
     model: type[BaseModel], values: Mapping[str, Any], to: To, bearing: Callable[[float], float] | None = None
 ) -> dict[str, Any]:

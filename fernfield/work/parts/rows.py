@@ -8,8 +8,9 @@ from pydantic import BaseModel, ConfigDict, Field
 from typing_extensions import TypedDict
 
 from fernfield.core.errors import Conflict, InvalidInput
-from fernfield.work.kernel.declared import Names
+from fernfield.work.kernel.declared import Names, by_far, placed, spots_of
 from fernfield.work.kernel.edits import plainly
+from fernfield.work.kernel.posts.tracts import PLACES
 from fernfield.work.kernel.rows import Change, Collection, Key, Look, Moves, Name, Place, Plan, Row
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
@@ -24,13 +25,18 @@ class Parted(Row):
 
 
 class Shelved(BaseModel):
-    """A row of a part that is switched off, as it is stored, with the version that wrote it."""
+    """A row of a part that is switched off, as it is stored, with the version that wrote it.
+
+    x, y : where its tract lay in the world then: land that is cropped meanwhile has other metres [m]
+    """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     collection: str
     key: Key
     body: str
+    x: float = 0.0
+    y: float = 0.0
 
 
 class WorldPart(Row):
@@ -60,6 +66,8 @@ def _plan(change: Change[WorldPart], look: Look) -> Plan:
     if new is not None and new.shelf != (old.shelf if old is not None else ()):
         raise InvalidInput("shelf is kept by the application: say on=false to switch a part off", "shelf")
     if new is None:
+        if old is not None and old.locked:
+            raise Conflict(f"{old.name} is locked: unlock it before it goes")
         if old is not None and not old.on:
             raise Conflict(f"{old.name} is switched off, with {len(old.shelf)} rows: switch it on before it goes")
         return plainly(PARTS, change)
@@ -81,9 +89,13 @@ def _switched_off(key: str, part: WorldPart, look: Look) -> Plan:
         more = f" and {len(naming) - 5} more" if len(naming) > 5 else ""
         words = f"{', '.join(naming[:5])}{more}"
         raise Conflict(f"{part.name} cannot be switched off: {words}. Take that into the part, or change it first")
-    shelf = tuple(Shelved(collection=one.name, key=own, body=one.dump(row)) for one, own, row in rows)
+    shelf = []
+    for one, own, row in rows:
+        at = look.need(PLACES, look.tract_or_first(getattr(row, "tract", None))) if one.in_tract else None
+        lay = (at.x, at.y) if at is not None else (0.0, 0.0)
+        shelf.append(Shelved(collection=one.name, key=own, body=one.dump(row), x=lay[0], y=lay[1]))
     moves: Moves = dict.fromkeys(places)
-    moves["parts", key] = part.model_copy(update={"shelf": shelf})
+    moves["parts", key] = part.model_copy(update={"shelf": tuple(shelf)})
     return Plan(f"Switched {part.name} off, with {len(rows)} rows", moves)
 
 
@@ -94,8 +106,24 @@ def _switched_on(key: str, part: WorldPart, look: Look) -> Plan:
         collection = sorts[one.collection]
         if look.get(collection, one.key) is not None:
             raise Conflict(f"{part.name} cannot be switched on: there is another {collection.one} {one.key} by now")
-        moves[one.collection, one.key] = collection.parse(one.key, one.body)
+        moves[one.collection, one.key] = _back(part, collection, one, look)
     return Plan(f"Switched {part.name} on, with {len(part.shelf)} rows", moves)
+
+
+def _back(part: WorldPart, collection: Collection[Any], one: Shelved, look: Look) -> Row:
+    """A row as it comes back: in the tract of before, or where that was cropped or respaced in the one that lies there
+    now. Raises Conflict where its land has gone."""
+    row: Row = collection.parse(one.key, one.body)
+    if not collection.in_tract:
+        return row
+    places, own = dict(look.each(PLACES)), getattr(row, "tract", None)
+    for tract_id in sorted(places, key=lambda other: other != own):
+        at, grid = places[tract_id], look.grid(tract_id)
+        east, north = one.x - at.x, one.y - at.y
+        if all(grid.holds(x + east, y + north) for x, y in spots_of(row)):
+            moved = placed(type(row), dict(row), by_far(east, north)) if east or north else {}
+            return row.model_copy(update={**moved, "tract": tract_id})
+    raise Conflict(f"{part.name} cannot be switched on: {row.title} would lie outside of the land")
 
 
 class PartTold(TypedDict):
@@ -114,7 +142,9 @@ def _shown(world: OpenWorld, key: str, part: WorldPart) -> Annotated[dict[str, A
     }  # fmt: skip
 
 
-PARTS: Collection[WorldPart] = Collection("parts", WorldPart, "part", most=200, plan=_plan, shown=_shown)
+PARTS: Collection[WorldPart] = Collection(
+    "parts", WorldPart, "part", most=200, plan=_plan, shown=_shown, names_tracts=True
+)
 
 
 def check_unlocked(world: OpenWorld, moves: Moves) -> None:

@@ -9,16 +9,15 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, JsonValue, ValidationError
 from typing_extensions import TypedDict
 
-from fernfield.core.errors import Conflict, FormatError, InvalidInput
-from fernfield.work.kernel.commands import Command
-from fernfield.work.kernel.declared import To, cleared, named_in, placed, renamed, spots_of, worked_out
-from fernfield.work.kernel.edits import Planned
+from fernfield.core.errors import Conflict, FernError, InvalidInput
+from fernfield.work.kernel.commands import Command, Put
+from fernfield.work.kernel.declared import by_far, cleared, named_in, placed, renamed, spots_of, worked_out
+from fernfield.work.kernel.edits import Planned, plan_one
 from fernfield.work.kernel.refused import refused
 from fernfield.work.kernel.rows import Collection, Key, Moves, NameText, Place, Row
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.parts.rows import MOST_IN_PART, PARTS, Parted, WorldPart, held_by
 
-FORMAT = "fernfield part"
 Offset = Annotated[float, Field(ge=-1e6, le=1e6)]
 
 
@@ -109,7 +108,7 @@ def _said(world: OpenWorld, collection: Collection[Any], row: Parted) -> dict[st
     """A row by its fields, in its world's metres, of no tract and no part."""
     if collection.in_tract:
         at = world.place_of(world.of_tract(getattr(row, "tract", None)))
-        row = row.model_copy(update=placed(type(row), dict(row), _moved(at.x, at.y)))
+        row = row.model_copy(update=placed(type(row), dict(row), by_far(at.x, at.y)))
     return row.model_dump(mode="json", exclude={"part", "tract", *worked_out(type(row))})
 
 
@@ -137,27 +136,39 @@ def look_at_part(
             coming[one.collection, keys[one.collection, one.key]] = (
                 collection, renamed(row, keys).model_copy(update={"part": key})
             )  # fmt: skip
-    _without_missing(look, world, coming, found)
+    again = True
+    while again:
+        _without_missing(look, world, coming, found)
+        look, again = Planned(world), False
+        if own is None:
+            look.take({(PARTS.name, key): WorldPart(name=file.name)})
+        for place, (collection, row) in list(coming.items()):
+            old = here.get(place)
+            if old is not None and type(old) is type(row):
+                row = row.model_copy(update={name: getattr(old, name) for name in worked_out(type(row))})
+            if old == row:
+                continue
+            try:
+                look.take(plan_one(Put(collection=place[0], key=place[1], row=dict(row)), look, world).moves)
+            except (FernError, ValidationError) as error:
+                # It does not fit what is here; what names it is looked at again.
+                found.left_out.append(f"{_words(collection, row)}: {_why(collection, error)}")
+                del coming[place]
+                again = True
     for place, (collection, row) in coming.items():
-        words = _words(collection, row)
-        old = here.get(place)
-        if old is not None and type(old) is type(row):
-            row = row.model_copy(update={name: getattr(old, name) for name in worked_out(type(row))})
-        if old == row:
+        if place not in look.moves:
             found.same += 1
-            continue
-        (found.new if old is None else found.changed).append(words)
-        found.moves[place] = row
-    named = set(coming)
-    found.gone = [_words(world.house.collection(place[0]), row) for place, row in here.items() if place not in named]
-    if own is None:
-        found.moves[PARTS.name, key] = WorldPart(name=file.name)
-    for name in {place[0] for place in found.moves}:
-        collection = world.house.collection(name)
-        coming_new = sum(1 for place in found.moves if place[0] == name and place not in here)
-        if look.count(collection) + coming_new > collection.most:
-            raise Conflict(f"a world holds at most {collection.most:,} {collection.name}; nothing was taken")
+        else:
+            (found.changed if place in here else found.new).append(_words(collection, row))
+    found.gone = [_words(world.house.collection(place[0]), row) for place, row in here.items() if place not in coming]
+    found.moves = look.moves
     return found
+
+
+def _why(collection: Collection[Any], error: Exception) -> str:
+    if isinstance(error, ValidationError):
+        return refused(error.errors(), collection.said_as)[0].message
+    return str(error)
 
 
 def _words(collection: Collection[Any], row: Row) -> str:
@@ -188,10 +199,8 @@ def _read(
         if one.version < collection.version and collection.upgrade is not None:
             values = collection.upgrade(values, one.version)
         row: Row = collection.checked(values)
-    except ValidationError as error:
-        return None, refused(error.errors(), collection.said_as)[0].message
-    except (InvalidInput, FormatError, KeyError, TypeError) as error:
-        return None, str(error)
+    except (ValidationError, FernError, KeyError, TypeError) as error:
+        return None, _why(collection, error)
     if not collection.in_tract:
         return row, ""
     spots = spots_of(row)
@@ -199,14 +208,10 @@ def _read(
         at, grid = world.place_of(tract_id), world.tract(tract_id).grid
         east, north = by[0] - at.x, by[1] - at.y
         if all(grid.holds(x + east, y + north) for x, y in spots):
-            said = placed(type(row), dict(row), _moved(east, north))
+            said = placed(type(row), dict(row), by_far(east, north))
             return row.model_copy(update={**said, "tract": tract_id}), ""
     x, y = spots[0]
     return None, f"{x + by[0]:.0f}, {y + by[1]:.0f} lies outside of the land here"
-
-
-def _moved(east: float, north: float) -> To:
-    return lambda x, y: (x + east, y + north)
 
 
 def _without_missing(

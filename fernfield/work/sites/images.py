@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 from pydantic import BaseModel
 
 from fernfield.core.brush.symmetry import Image
-from fernfield.work.kernel.declared import named_in, placed, renamed, spots_of
+from fernfield.work.kernel.declared import by_far, named_in, placed, renamed, spots_of
 from fernfield.work.kernel.edits import Planned, plainly
 from fernfield.work.kernel.posts.lands import joined_to
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES
@@ -99,12 +99,8 @@ def at_home(row: P, look: Look) -> P | None:
         place = look.need(PLACES, tract_id)
         east, north = at.x - place.x, at.y - place.y
         if all(look.grid(tract_id).holds(x + east, y + north) for x, y in spots):
-            return row.model_copy(update={**placed(type(row), dict(row), _moved(east, north)), "tract": tract_id})
+            return row.model_copy(update={**placed(type(row), dict(row), by_far(east, north)), "tract": tract_id})
     return None
-
-
-def _moved(east: float, north: float) -> Callable[[float, float], tuple[float, float]]:
-    return lambda x, y: (x + east, y + north)
 
 
 def image_in(collection: Collection[P], row: P, k: int, said: dict[str, Any], look: Look) -> P | None:
