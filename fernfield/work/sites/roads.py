@@ -230,7 +230,7 @@ def _bridges(world: OpenWorld, key: str, was: Road | None, now: Road | None) -> 
         some = spots[np.unique(np.linspace(first, last, max(2, (last - first) // SPAN_SPOTS + 1)).astype(int))]
         x, y = some[0].round(3).tolist()
         points = [(round(float(px) - x, 3), round(float(py) - y, 3)) for px, py in some]
-        moves[THINGS.name, f"{key[:30]}-b{number}"] = Wall(
+        moves[THINGS.name, f"{key[-34:]}-b{number}"] = Wall(
             name=f"{now.name[:60]}, bridge {number}", kit=now.bridge, x=x, y=y, points=tuple(points), lies="level",
             road=key, part=now.part, tract=part.tract.row.id,
         )  # fmt: skip

@@ -54,6 +54,8 @@ SOON_S = 5.0
 ROUNDS = 5
 """So often the work begins anew when the rows that it rests on change."""
 
+MOST_POSTS = 1 << 22
+"""So many posts that differ are looked at together at the switch."""
 NEIGHBOURS = 96
 """Tiles kept at hand while coarser levels are made: two rows of the widest tract."""
 
@@ -308,8 +310,9 @@ class Staging:
         """The coarser levels as they will be, by tract. Under the lock, at the switch."""
         found: dict[str, dict[Spot, NDArray[Any]]] = {}
         at_hand: AtHand = {}
-        if not self._far:
-            # Nothing was made ahead: only what lies over what differs is made, not whole tiles.
+        posts = sum(window.rows * window.cols for windows in self.windows().values() for window in windows)
+        if not self._far and posts <= MOST_POSTS:
+            # Little differs, and nothing was made ahead: only what lies over it is made, not whole tiles.
             for (tract_id, layer), windows in self.windows().items():
                 overviews = self.world.any_tract(tract_id).overviews
                 if overviews.ready:

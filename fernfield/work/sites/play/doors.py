@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, NotRequired
 
 import numpy as np
 from numpy.typing import NDArray
@@ -90,6 +90,14 @@ class DoorTold(TypedDict):
     name: str
     x: float
     y: float
+    reach_m: float
+    turn_deg: float
+    team: int | None
+    part: str | None
+    tract: str | None
+    thing: NotRequired[str | None]
+    back: NotRequired[bool]
+    steep_deg: NotRequired[float]
     leads: list[tuple[float, float]]
     curve: list[tuple[float, float, float]]
     speed: float | None
@@ -138,13 +146,23 @@ def leading(world: OpenWorld, land: Land) -> Iterator[Leads]:
             east, north = corners[led[0]]
             own = row.x + part.x, row.y + part.y
             to = led[1] + east, led[2] + north
-            throw = thrown_by(world, row)[0] if isinstance(row, Launch) else None
-            if isinstance(row, Launch) and throw is None:
-                continue
-            flight = (throw.steep_deg, throw.speed, throw.seconds) if throw is not None else (0.0, 0.0, 0.0)
+            flight = 0.0, 0.0, 0.0
+            if isinstance(row, Launch):
+                try:
+                    throw = throw_of(world, row)
+                except InvalidInput:
+                    continue
+                flight = throw.steep_deg, throw.speed, throw.seconds
             yield Leads(key, row.name, *own, row.reach_m, *to, row.turn_deg, *flight)
             if isinstance(row, Door) and row.back:
                 yield Leads(f"{key} back", row.name, *to, row.reach_m, *own, (row.turn_deg + 180) % 360)
+
+
+def throw_of(world: OpenWorld, row: Launch) -> Throw:
+    """Raises InvalidInput where it begins too gently to come there."""
+    x, y = row.leads[0]
+    up = _ground(world, row, x, y) - _ground(world, row, row.x, row.y)
+    return thrown(math.hypot(x - row.x, y - row.y), up, row.steep_deg)
 
 
 def thrown_by(world: OpenWorld, row: Launch) -> tuple[Throw | None, str]:
@@ -154,7 +172,7 @@ def thrown_by(world: OpenWorld, row: Launch) -> tuple[Throw | None, str]:
     part = next(part for part in land.parts if part.tract.row.id == tract_id)
     (x, y), z0 = row.leads[0], _ground(world, row, row.x, row.y)
     try:
-        found = thrown(math.hypot(x - row.x, y - row.y), _ground(world, row, x, y) - z0, row.steep_deg)
+        found = throw_of(world, row)
     except InvalidInput as error:
         return None, str(error)
     far = np.arange(CLEAR_M, found.far - CLEAR_M, STEP_M)
