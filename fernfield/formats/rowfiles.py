@@ -202,9 +202,9 @@ def _of_csv(text: str, texts: Container[str], columns: Columns, known: Container
         if len(cells) != len(names):
             raise FormatError(f"line {line} has {len(cells)} cells, the first line {len(names)} names")
         told = [(name, cell) for name, cell in zip(names, cells, strict=True) if name and cell != ""]
-        fields = {name: cell if name in texts else _cell(cell) for name, cell in told}
-        key = fields.pop("key", fields.pop("id", None))
-        found.append(FileRow(None if key is None else str(key), fields))
+        # Keys are text as well: "12e4567890" is one of ours, and would be infinite as a number.
+        fields = {name: cell if name in ("key", "id") or name in texts else _cell(cell) for name, cell in told}
+        found.append(FileRow(fields.pop("key", fields.pop("id", None)), fields))
     return found
 
 

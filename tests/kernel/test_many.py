@@ -110,10 +110,10 @@ def test_a_file_is_looked_at_first_and_comes_back_as_it_went(client: TestClient)
     # The same by a spreadsheet.
     out = io.StringIO()
     csv.writer(out).writerows(
-        [("key", "text", "x", "y", "done"), ("b", "By a sheet", 61, 30.5, "true"), ("", "2", 7, 8, "")]
+        [("key", "text", "x", "y", "done"), ("b", "By a sheet", 61, 30.5, "true"), ("12e4567890", "2", 7, 8, "")]
     )
     taken = send("notes", out.getvalue().encode(), take="all")
-    assert (len(taken["new"]), taken["changed"]) == (1, ["b"])
+    assert (taken["new"], taken["changed"]) == (["12e4567890"], ["b"]), "a key that looks like a number"
     assert "2" in [note["text"] for note in client.get(f"{base}/notes").json()], "text that looks like a number"
     body = {"ids": ["a", "b"], "change": {"colour": "#112233"}}
     assert client.patch(f"{base}/notes", json=body).json()["revision"] == 9

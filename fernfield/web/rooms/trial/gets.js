@@ -4,7 +4,8 @@ import { ask, say } from "/static/js/kernel/say.js";
 import { addMark, drawOverlay } from "/static/js/seen/drawn/overlay.js";
 import { screenAt } from "/static/js/seen/drawn/plan.js";
 import { drawOutline } from "/static/js/seen/hands/outline.js";
-import { coloured, colourBy, showAnew, state } from "/static/js/seen/state.js";
+import { each } from "/static/js/seen/rows.js";
+import { coloured, colourBy, showAnew, state, watch } from "/static/js/seen/state.js";
 
 /** @typedef {{points: [number, number][], seconds: number, length_m: number, climb_m: number, steepest_deg: number, steepest_at: [number, number]}} Way */
 
@@ -37,6 +38,13 @@ addMark((context) => {
   context.stroke();
 });
 
+/** Overlays that say something else everywhere when something changes anywhere. */
+const EVERYWHERE = ["minutes", "cut_off"];
+watch(
+  () => (EVERYWHERE.includes(coloured()) ? state.world.revision : 0),
+  (revision) => revision && showAnew(),
+);
+
 async function sought(/** @type {number[]} */ from, /** @type {number[]} */ to) {
   const body = { walker: walkerOf(), from, to, by: known.by };
   known.way = await ask(`/api/lands/${state.world.tract}/ways`, "POST", body);
@@ -51,6 +59,9 @@ Alpine.data("gets", () => ({
     return coloured();
   },
   get words() {
+    void state.at.things;
+    if (![...each("things")].some((one) => one.sort === "start"))
+      return "There is no start yet: place one on the Sites stage.";
     if (this.shown === "minutes") return "Plum where it takes ten minutes or more; without colour where nobody gets.";
     if (this.shown === "cut_off") return "Plum is ground that is not reached; half of it a trap.";
     return "From the default start, laid over the plan.";
