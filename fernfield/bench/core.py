@@ -92,7 +92,7 @@ def rows(plan: Plan) -> Iterator[Row]:
             partial(sunlit, heights, 1.0, bearing, 25), lambda: np.copyto(out, heights), max(5, plan.runs // 3),
         )  # fmt: skip
     dry = np.full_like(heights, -1e4)
-    gaits = WALKERS[WALKER], WALKERS["vehicle"]
+    gaits = WALKERS[WALKER], WALKERS["cart"]
     for gait, times in zip(gaits, ("20 million posts/s", "–"), strict=True):
         yield row(
             f"what {grid} posts of bare land cost {gait.label.lower()} to leave", "a copy of the land", times,

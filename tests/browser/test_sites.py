@@ -390,26 +390,3 @@ def test_a_launching_place_says_what_its_throw_meets(small: SmallTable) -> None:
     page.locator("[data-way-act=lead]").click()
     page.mouse.click(*table.at(60, 20))
     expect(page.locator("#way-words")).to_contain_text("It throws 4")
-
-
-def test_a_trial_tells_who_gets_where_and_how_soon(small: SmallTable) -> None:
-    table, page = small, small.page
-    table.open("trial")
-    page.locator("[data-gets-act=way]").click()
-    page.mouse.click(*table.at(20, 20))
-    page.mouse.click(*table.at(180, 25))
-    expect(page.locator("#way-figures")).to_contain_text("0 min 5")
-    asked = "() => performance.getEntriesByType('resource').some((one) => one.name.includes('overlays=cut_off'))"
-    page.locator("[data-gets=cut_off]").click()
-    until(page, asked)
-    # Who gets where is another everywhere when something changes anywhere: all of it is asked for again.
-    count = "() => performance.getEntriesByType('resource').filter((one) => one.name.includes('cut_off')).length"
-    table.settled()
-    before = page.evaluate(count)
-    table.server.send(f"/api/worlds/{table.world}/notes", {"text": "Here", "x": 5, "y": 5})
-    until(page, f"(before) => ({count})() > before", arg=before)
-    table.server.send(f"/api/worlds/{table.world}/undo")
-    page.locator("#gets-walker").select_option("vehicle")
-    until(page, asked.replace("cut_off')", "cut_off') && one.name.includes('walker=vehicle')"))
-    page.locator("[data-gets=cut_off]").click()
-    page.locator("#gets-walker").select_option("walker")

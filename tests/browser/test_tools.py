@@ -94,7 +94,7 @@ def test_a_grade_says_its_slope_while_it_is_dragged(table: Table) -> None:
     until(page, "fern.state.progress.length_m > 140")
     facts = page.evaluate("fern.state.progress")
     assert facts["percent"] == pytest.approx(12 / facts["length_m"] * 100, abs=0.05)
-    assert facts["climbs"] == "vehicle"
+    assert facts["climbs"] == "cart"
     assert table.revision() == start
     page.mouse.up()
     table.kept(start)

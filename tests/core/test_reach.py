@@ -54,7 +54,7 @@ def land(seed: int, rows: int, cols: int, rough: float) -> tuple[np.ndarray, np.
     wide = rng.normal(0, rough, (rows + 2 * HALO, cols + 2 * HALO)).cumsum(axis=1).astype(np.float32) / 3
     water = np.where(rng.random(wide.shape) < 0.2, wide + rng.uniform(0, 2, wide.shape), -1e6).astype(np.float32)
     paces = rng.uniform(0.05, 1, (rows, cols)).astype(np.float32)
-    leave = passable(wide, SPACING, WALKERS["walker"], water=water, paces=paces)
+    leave = passable(wide, SPACING, WALKERS["person"], water=water, paces=paces)
     leave[:, rng.random((rows, cols)) < 0.1] = 0
     return leave, wide[HALO:-HALO, HALO:-HALO]
 

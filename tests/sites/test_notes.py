@@ -37,7 +37,7 @@ def test_a_note_is_put_changed_field_by_field_undone_and_deleted(client: TestCli
     assert client.put(f"{notes}/bank", json=NOTE).status_code == 200
     (first,) = client.get(notes).json()
     assert first.pop("tract")
-    assert first == {"key": "bank", **NOTE, "colour": "#a2431f", "done": False, "part": None}
+    assert first == {"key": "bank", **NOTE, "colour": "#a2431f", "done": False, "facing": None, "part": None}
     client.patch(f"{notes}/bank", json={"done": True})
     client.patch(f"{notes}/bank", json={"colour": "#2c6647"})
     # A put that leaves fields out leaves them as they were.

@@ -1,10 +1,14 @@
 """The walker against closed forms: slopes, steps, falls, water, trunks and walls."""
 
 import math
+import os
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
+import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from fernfield.core.travel.walker import GRAVITY, TICK_S, Intent, Obstacle, Walker, tick
 from fernfield.core.travel.walkers import WALKER, WALKERS
@@ -165,3 +169,87 @@ def test_whoever_stands_in_a_wall_is_put_out_by_its_nearest_side(
     assert (round(moved[0] / max(map(abs, moved))), round(moved[1] / max(map(abs, moved)))) == out
     across, along = (walker.x, walker.y) if not turn else (-walker.y, walker.x)
     assert abs(across) >= 1.0 or abs(along) >= 3.0
+
+
+@pytest.mark.parametrize("rate", [20, 60, 240])
+def test_a_jump_is_as_high_as_it_is_said_at_any_rate(rate: int) -> None:
+    """To a hundredth of a metre; as long in the air as sqrt(8 h / g) says (common practice)."""
+    gait, land, walker, heights = WALKERS["rider"], Land(), Walker(0, 0, 0), [0.0]
+    while len(heights) < 2 or walker.fall:
+        walker = tick(walker, Intent(ahead=1, jump=len(heights) == 1), land, gait, 1 / rate)
+        heights.append(walker.z)
+    assert max(heights) == pytest.approx(gait.jump, abs=0.016 if rate == 20 else 0.01)
+    assert (len(heights) - 1) / rate == pytest.approx(math.sqrt(8 * gait.jump / GRAVITY), abs=1.01 / rate)
+    assert walker.z == 0
+
+
+LEDGE = Land(lambda x, y: 0.7 if y > 2 else 0.0)
+FACE = Land(lambda x, y: max(0.0, y - 2) * 2)
+LINTEL = Land(things=[Obstacle("lintel", 0, 3, 0.5, 1.2, 3.0)])
+UNDER = Land(things=[Obstacle("roof", 0, 0, 3, 1.8, 3.0)])
+
+
+@pytest.mark.parametrize(
+    ("land", "wish", "least", "most", "highest"),
+    [
+        (LEDGE, Intent(ahead=1), 1, 2.2, 0.4), (LEDGE, Intent(ahead=1, jump=True), 4, 99, 1.6),
+        # A face too steep is not climbed by jumping up it again and again.
+        (FACE, Intent(ahead=1, jump=True), 1.9, 3.0, 1.6),
+        (LINTEL, Intent(ahead=1), 1, 2.3, 0.1), (LINTEL, Intent(ahead=1, crouch=True), 4, 99, 0.1),
+        (UNDER, Intent(jump=True), -1, 1, 0.16),
+    ],
+)  # fmt: skip
+def test_jumping_and_crouching(land: Land, wish: Intent, least: float, most: float, highest: float) -> None:
+    gait, walker, top = replace(WALKERS["rider"], eye=1.65, steepest_deg=45.0), Walker(0, 0, 0), 0.0
+    for _ in range(300):
+        walker = tick(walker, wish, land, gait)
+        top = max(top, walker.z)
+    assert least < walker.y < most
+    assert top <= highest
+
+
+def test_who_crouches_under_something_stays_low_until_it_is_past() -> None:
+    walker = Walker(0, 3, 0)
+    walker = tick(walker, Intent(crouch=True), LINTEL)
+    assert walker.crouches
+    assert tick(walker, Intent(), LINTEL).crouches
+    assert not tick(replace(walker, y=5), Intent(), LINTEL).crouches
+
+
+def test_a_boat_keeps_to_water_that_is_deep_enough() -> None:
+    beach, boat = Land(lambda x, y: 0.1 * y - 2, sea=0.0, things=[Obstacle("bridge", 5, 0, 4, 3, 4)]), WALKERS["boat"]
+    walker = Walker(0, 0, 0)
+    for _ in range(900):
+        walker = tick(walker, Intent(ahead=1, facing=20), beach, boat)
+    assert beach.water(walker.x, walker.y) == pytest.approx(boat.draught, abs=0.01)
+    assert (walker.z, "draws 0.4 m" in walker.blocked_by) == (0, True)
+
+
+WISHES = st.lists(
+    st.tuples(st.floats(-1, 1), st.floats(-1, 1), st.floats(0, 360), st.booleans(), st.booleans(), st.booleans()),
+    min_size=1, max_size=6,
+)  # fmt: skip
+
+
+@settings(max_examples=int(os.environ.get("FERN_WALKS", "40")), deadline=None)
+@given(WISHES, st.sampled_from(sorted(WALKERS)), st.sampled_from([20, 60, 240]), st.integers(0, 5))
+def test_nobody_is_ever_under_the_ground_or_within_what_blocks(
+    wishes: list[tuple[float, float, float, bool, bool, bool]], name: str, rate: int, seed: int
+) -> None:
+    """At any rate of ticks, by random wishes on random land. More by hand: FERN_WALKS=20000."""
+    rng, gait = np.random.default_rng(seed), WALKERS[name]
+    a, b, tall = rng.uniform(0.1, 0.5, 3), rng.uniform(0, 6, 3), rng.uniform(0.5, 2.5)
+    land = Land(
+        lambda x, y: tall * sum(math.sin(k * x + s) * math.cos(k * y - s) for k, s in zip(a, b, strict=True)), sea=0.0,
+        things=[Obstacle("post", *rng.uniform(-9, 9, 2), rng.uniform(0.2, 1), -20, 20) for _ in range(8)], edge=12,
+    )  # fmt: skip
+    walker = Walker(0, 0, land.height(0, 0) + (land.water(0, 0) if gait.draught else 0))
+    if any(math.hypot(o.x, o.y) < o.radius + gait.radius for o in land.things):
+        return
+    for ahead, aside, facing, run, jump, crouch in wishes:
+        for _ in range(rate):
+            walker = tick(walker, Intent(ahead, aside, facing, run, jump, crouch), land, gait, 1 / rate)
+            assert walker.z >= land.height(walker.x, walker.y) - 1e-9
+            assert land.holds(walker.x, walker.y)
+            gaps = [math.hypot(o.x - walker.x, o.y - walker.y) - o.radius - gait.radius for o in land.things]
+            assert min(gaps) > -2e-3, (walker, min(gaps))

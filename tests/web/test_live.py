@@ -275,7 +275,7 @@ def test_a_stroke_under_way_tells_its_volumes_and_a_grade_its_slope(
         assert told["cut_m3"] == 0
         page.say(**{"is": "end"})
         assert page.hear("ended")["fill_m3"] >= told["fill_m3"]
-        slopes = {"vehicle": 18.0, "walker": 45.0, "nobody": 150.0}
+        slopes = {"cart": 18.0, "person": 45.0, "nobody": 150.0}
         for climbs, rise in slopes.items():
             start = {"tool": "grade", "from_m": 10, "to_m": 10 + rise, "width_m": 6, "way": "ends"}
             page.say(**{"is": "begin"}, tract=tract, stroke=start)

@@ -41,7 +41,8 @@ def passable(
     over it (far below where nothing does) [m]; NaN in `heights` where there is no land. Past the land's border the
     ground goes on level
     spacing : from post to post, no less than half a metre for the same as `tick` [m]
-    paces : share of the speed that the ground leaves at each post of the window, 0 to 1; all of it when left out
+    paces : share of the speed that the ground leaves at each post of the window, 0 to 1; all of it when left out.
+    What floats knows no paces and no slopes: it goes where the water is as deep as it draws
 
     Raises
     ------
@@ -54,6 +55,9 @@ def passable(
     ground, over = np.ascontiguousarray(heights, np.float32), np.ascontiguousarray(water, np.float32)
     share = np.ones((rows, cols), np.float32) if paces is None else np.ascontiguousarray(paces, np.float32)
     out = np.zeros((8, rows, cols), np.uint8)
+    if gait.draught:
+        _float(ground, over, out, gait.draught)
+        return out
     probe = min(PROBE_M, spacing)
     rise = max(math.tan(math.radians(gait.steepest_deg)) * probe, gait.step)
     fall = max(math.tan(math.radians(gait.steepest_deg)) * probe, gait.drop)
@@ -164,6 +168,34 @@ def _leave(
                 wet = min(max((max(deep, 0.0) + max(there, 0.0)) * 0.5 / deep_m, 0.0), 1.0)
                 left = share[r, c] * (1.0 - (1.0 - slowest) * wet)
                 out[d, r, c] = max(1, min(255, int(left * 255.0 + 0.5)))
+
+
+@kernel
+def _float(h: FloatArray, w: FloatArray, out: ByteArray, draught: float) -> None:
+    """Ways of what floats: the water is deep enough all the way. Half of it has the one post's level, half the
+    other's; between them the ground is a straight line, or across a cell a parabola."""
+    _, rows, cols = out.shape
+    for r in range(rows):
+        for c in range(cols):
+            a, level = h[r + 2, c + 2], w[r + 2, c + 2]
+            if math.isnan(a) or level - a < draught:
+                continue
+            for d in range(8):
+                dr, dc = down_by(d), right_by(d)
+                b, other = h[r + 2 + dr, c + 2 + dc], w[r + 2 + dr, c + 2 + dc]
+                if math.isnan(b) or other - b < draught:
+                    continue
+                x, y = 0.5 * (a + b), 0.5 * (a + b)
+                if dr != 0 and dc != 0:
+                    x, y = _or(h[r + 2 + dr, c + 2], a), _or(h[r + 2, c + 2 + dc], a)
+                free = True
+                for k in range(1, 16):
+                    t = k / 16
+                    ground = (1 - t) * (1 - t) * a + t * (1 - t) * (x + y) + t * t * b
+                    deep = min(level, other) - ground if k == 8 else (level if k < 8 else other) - ground
+                    free = free and deep >= draught
+                if free:
+                    out[d, r, c] = 255
 
 
 @kernel

@@ -57,7 +57,8 @@ class Surface(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class Walker:
-    """Where a walker is: feet at (x, y, z) [m], `facing` clockwise from north [°], falling at `fall` [m/s]."""
+    """Where a walker is: feet at (x, y, z) [m], `facing` clockwise from north [°], falling at `fall` [m/s], which is
+    below 0 while it rises."""
 
     x: float
     y: float
@@ -67,16 +68,19 @@ class Walker:
     speed: float = 0.0
     slope_ahead_deg: float = 0.0
     blocked_by: str = ""
+    crouches: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Intent:
-    """What the walker wants: `ahead` and `aside` from -1 to 1, facing [°], and whether to run."""
+    """What the walker wants: `ahead` and `aside` from -1 to 1, facing [°], and whether to run, jump, crouch."""
 
     ahead: float = 0.0
     aside: float = 0.0
     facing: float = 0.0
     run: bool = False
+    jump: bool = False
+    crouch: bool = False
 
 
 def slope_ahead(surface: Surface, x: float, y: float, east: float, north: float) -> float:
@@ -181,8 +185,10 @@ def _underfoot(surface: Surface, walker: Walker, gait: Gait) -> Surface:
     return _Footing(surface, tops) if tops else surface
 
 
-def tick(walker: Walker, intent: Intent, surface: Surface, gait: Gait | None = None) -> Walker:
-    """The walker one `TICK_S` later.
+def tick(
+    walker: Walker, intent: Intent, surface: Surface, gait: Gait | None = None, seconds: float = TICK_S
+) -> Walker:  # fmt: skip
+    """The walker so many seconds later.
 
     Parameters
     ----------
@@ -190,38 +196,75 @@ def tick(walker: Walker, intent: Intent, surface: Surface, gait: Gait | None = N
     intent : what is wanted; directions longer than 1 are shortened
     surface : the world, see `Surface`
     gait : who it is; the default climbs 45°, steps 0.4 m and wades 1.2 m
+    seconds : how long a tick is, from 1/240 to 1/20 [s]
 
     Returns
     -------
     Walker, with `blocked_by` in words ("" when nothing does).
     """
     gait = gait or Gait()
+    crouches = not gait.draught and (intent.crouch or (walker.crouches and not _can_rise(surface, walker, gait)))
+    gait = gait.crouched if crouches else gait
     facing = math.radians(intent.facing)
     east = intent.ahead * math.sin(facing) + intent.aside * math.cos(facing)
     north = intent.ahead * math.cos(facing) - intent.aside * math.sin(facing)
     length = math.hypot(east, north)
     look = (math.sin(facing), math.cos(facing)) if length < 1e-9 else (east / length, north / length)
-    surface = _underfoot(surface, walker, gait)
-    slope = slope_ahead(surface, walker.x, walker.y, *look)
+    surface = _Afloat(surface) if gait.draught else _underfoot(surface, walker, gait)
+    slope = 0.0 if gait.draught else slope_ahead(surface, walker.x, walker.y, *look)
+    if intent.jump and not crouches and _can_jump(surface, walker, gait):
+        walker = replace(walker, fall=-math.sqrt(2 * GRAVITY * gait.jump))
     x, y, blocked = walker.x, walker.y, ""
     if length >= 1e-9:
         pace = (gait.run if intent.run else gait.walk) * min(length, 1.0)
-        depth = surface.water(walker.x, walker.y)
-        pace *= 1 - (1 - gait.slowest_share) * min(depth / gait.wade, 1.0)
-        x, y, blocked = _move(walker, look, pace * TICK_S, slope, surface, gait)
+        if not gait.draught:
+            depth = surface.water(walker.x, walker.y)
+            pace *= 1 - (1 - gait.slowest_share) * min(depth / gait.wade, 1.0)
+        x, y, blocked = _move(walker, look, pace * seconds, slope, surface, gait)
     moved = math.hypot(x - walker.x, y - walker.y)
-    z, fall = _settle(walker, x, y, surface, gait)
+    z, fall = _settle(walker, x, y, surface, gait, seconds)
     return replace(
-        walker,
-        x=x,
-        y=y,
-        z=z,
-        facing=intent.facing % 360,
-        fall=fall,
-        speed=moved / TICK_S,
-        slope_ahead_deg=slope,
-        blocked_by=blocked,
+        walker, x=x, y=y, z=z, facing=intent.facing % 360, fall=fall, speed=moved / seconds, slope_ahead_deg=slope,
+        blocked_by=blocked, crouches=crouches,
+    )  # fmt: skip
+
+
+def _can_rise(surface: Surface, walker: Walker, gait: Gait) -> bool:
+    """Whether nothing hangs over who crouches that is too low to stand under."""
+    low, high = walker.z + gait.crouched.eye, walker.z + gait.eye
+    return not any(
+        low <= one.z0 < high and _nearest(one, walker.x, walker.y)[0] < gait.radius
+        for one in surface.obstacles(walker.x, walker.y, gait.radius)
     )
+
+
+def _can_jump(surface: Surface, walker: Walker, gait: Gait) -> bool:
+    """Nobody jumps in the air, in water to the hips, or off a face that is too steep to be climbed."""
+    if gait.jump <= 0 or walker.fall != 0 or surface.water(walker.x, walker.y) > gait.wade / 2:
+        return False
+    half = PROBE_M / 2
+    east = surface.height(walker.x + half, walker.y) - surface.height(walker.x - half, walker.y)
+    north = surface.height(walker.x, walker.y + half) - surface.height(walker.x, walker.y - half)
+    return gait.climbs(math.degrees(math.atan(math.hypot(east, north) / PROBE_M)))
+
+
+@dataclass(frozen=True, slots=True)
+class _Afloat:
+    """The world as what floats has it: the water is what carries it."""
+
+    ground: Surface
+
+    def height(self, x: float, y: float) -> float:
+        return self.ground.height(x, y) + self.ground.water(x, y)
+
+    def water(self, x: float, y: float) -> float:
+        return self.ground.water(x, y)
+
+    def obstacles(self, x: float, y: float, reach: float) -> Sequence[Obstacle]:
+        return self.ground.obstacles(x, y, reach)
+
+    def holds(self, x: float, y: float) -> bool:
+        return self.ground.holds(x, y)
 
 
 def _move(
@@ -235,6 +278,8 @@ def _move(
     """New (x, y) and what blocked the way there, if anything."""
     here = walker.x, walker.y
     x, y = walker.x + look[0] * distance, walker.y + look[1] * distance
+    if gait.draught or walker.fall != 0:
+        return _move_freely(walker, x, y, distance, surface, gait)
     rise = PROBE_M * math.tan(math.radians(slope))
     if slope > gait.steepest_deg and rise > gait.step:
         return *here, f"a slope of {slope:.0f}° (the limit is {gait.steepest_deg:.0f}°)"
@@ -250,7 +295,33 @@ def _move(
     ahead = surface.water(x, y)
     if not gait.swims and ahead >= gait.wade and ahead > surface.water(*here):
         return *here, f"water {ahead:.1f} m deep (the limit is {gait.wade:.1f} m)"
-    blocked = ""
+    return _past_obstacles(walker, x, y, distance, surface, gait)
+
+
+def _move_freely(
+    walker: Walker, x: float, y: float, distance: float, surface: Surface, gait: Gait
+) -> tuple[float, float, str]:  # fmt: skip
+    """The same for who is in the air or afloat: no slope stops it, but ground that is higher than it is does."""
+    here = walker.x, walker.y
+    if not surface.holds(x, y):
+        return *here, "the edge of the tract"
+    if gait.draught:
+        if surface.water(x, y) < gait.draught:
+            return *here, f"water {surface.water(x, y):.1f} m deep (it draws {gait.draught:.1f} m)"
+    elif surface.height(x, y) > walker.z:
+        return *here, "the ground ahead"
+    x, y, blocked = _past_obstacles(walker, x, y, distance, surface, gait)
+    # What it slid along may have pushed it onto the shore, or into a bank.
+    if blocked and (surface.water(x, y) < gait.draught or (not gait.draught and surface.height(x, y) > walker.z)):
+        return *here, blocked
+    return x, y, blocked
+
+
+def _past_obstacles(
+    walker: Walker, x: float, y: float, distance: float, surface: Surface, gait: Gait
+) -> tuple[float, float, str]:  # fmt: skip
+    """The place that was gone to, out of what blocks, and what that is."""
+    here, blocked = (walker.x, walker.y), ""
     for obstacle in surface.obstacles(x, y, gait.radius + distance):
         if obstacle.z1 <= walker.z + gait.step or obstacle.z0 >= walker.z + gait.eye:
             continue
@@ -271,14 +342,30 @@ def _move(
     return x, y, blocked
 
 
-def _settle(walker: Walker, x: float, y: float, surface: Surface, gait: Gait) -> tuple[float, float]:
+def _settle(
+    walker: Walker, x: float, y: float, surface: Surface, gait: Gait, seconds: float
+) -> tuple[float, float]:  # fmt: skip
     """Height of the feet and speed of the fall after the move to (x, y)."""
+    if gait.draught:
+        return surface.height(x, y), 0.0
     floor = _floor(surface, x, y, walker.z, gait)
     run = math.hypot(x - walker.x, y - walker.y)
     # Going down a slope that could be climbed the feet stay on it; past that they fall.
     clings = walker.fall == 0 and walker.z - floor <= run * math.tan(math.radians(gait.steepest_deg)) + 0.05
-    if floor >= walker.z or clings:
+    rises = walker.fall < 0
+    if (floor >= walker.z and not rises) or clings:
         return floor, 0.0
-    fall = walker.fall + GRAVITY * TICK_S
-    z = walker.z - fall * TICK_S
+    # Half of what it gains on the way: the height of a jump is the same at any length of a tick.
+    fall = walker.fall + GRAVITY * seconds
+    z = walker.z - (walker.fall + fall) / 2 * seconds
+    if rises and _strikes(surface, x, y, walker.z, z, gait):
+        return walker.z, GRAVITY * seconds
     return (floor, 0.0) if z <= floor else (z, fall)
+
+
+def _strikes(surface: Surface, x: float, y: float, before: float, z: float, gait: Gait) -> bool:
+    """Whether the head comes against what hangs above."""
+    return any(
+        before + gait.eye <= one.z0 < z + gait.eye and _nearest(one, x, y)[0] < gait.radius
+        for one in surface.obstacles(x, y, gait.radius)
+    )

@@ -41,6 +41,7 @@ from fernfield.work.house import HOUSE
 from fernfield.work.kernel.posts.tracts import TractPlace
 from fernfield.work.light.rows import Lamp, Light, Mist, Mood
 from fernfield.work.parts.rows import WorldPart
+from fernfield.work.passing.walkers import OwnWalker
 from fernfield.work.plots.keep import KeepTo
 from fernfield.work.plots.rows import Symmetry
 from fernfield.work.seen.trying import compared, formed, overlaid, pair, tried
@@ -60,6 +61,7 @@ from fernfield.work.sites.roads import Road
 from fernfield.work.sites.rows import Assembled, Piece, Start, Thing, Wall
 from fernfield.work.sites.scatters import Scatter
 from fernfield.work.strokes import StrokeStart
+from fernfield.work.trial.kept import KeptWalk
 from fernfield.work.water.rows import OwnLiquid, Pool, Stream, Water
 from fernfield.work.worlds.beginnings import Rim, SeaFloor, WorldSpec
 from fernfield.work.worlds.bounding import PutBoundary
@@ -95,6 +97,7 @@ FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
     )),
     ("water", (("Sea", Water), ("Pool", Pool), ("Stream", Stream), ("Liquid", OwnLiquid))),
     ("light", (("Sun", Light), ("Mood", Mood), ("Lamp", Lamp), ("Bank of mist", Mist))),
+    ("trial", (("Walker", OwnWalker), ("Kept walk", KeptWalk))),
     ("sites", (
         ("Anything placed", Thing), ("Piece", Piece), ("Placed assembly", Assembled), ("Wall", Wall), ("Start", Start),
         ("Many at once", Arrange),

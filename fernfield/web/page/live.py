@@ -15,6 +15,7 @@ import math
 import time
 from collections import Counter
 from collections.abc import Callable, Collection
+from dataclasses import replace
 from typing import Any, TypeVar
 
 from anyio import to_thread
@@ -22,11 +23,10 @@ from fastapi import WebSocket, WebSocketDisconnect
 from pydantic import ValidationError
 
 from fernfield.core.brush.pace import Sample
-from fernfield.core.errors import Conflict, FernError, named
+from fernfield.core.errors import Conflict, FernError, InvalidInput
 from fernfield.core.grid import NOWHERE
 from fernfield.core.travel.climb import climbs
 from fernfield.core.travel.walker import TICK_S, Intent
-from fernfield.core.travel.walkers import WALKERS
 from fernfield.web.kernel.problems import field_errors, sentences
 from fernfield.web.kernel.routing import Router
 from fernfield.web.page.dirty import Dirty
@@ -39,6 +39,7 @@ from fernfield.web.page.messages import (
     Drawn,
     End,
     EndWalk,
+    KeepWalk,
     Move,
     View,
     Wish,
@@ -57,9 +58,11 @@ from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES
 from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.passing.walkers import gait_of
 from fernfield.work.seen.sections import section
 from fernfield.work.seen.spot import spot
 from fernfield.work.sites.rows import default_start, facing_of
+from fernfield.work.trial.kept import keep_walk
 from fernfield.work.trial.walks import Walk
 from fernfield.work.water.rows import tide_level
 
@@ -154,6 +157,9 @@ class Connection:
         self._walk: Walk | None = None
         self._walk_task: asyncio.Task[None] | None = None
         self._wish = Intent()
+        self._walked_by = ""
+        self._jumps = False
+        """A jump was wished for and has not been made, however short the key was pressed."""
 
     @staticmethod
     def what_is_seen(world: OpenWorld, tract_id: str, by_land: bool) -> Land:
@@ -408,7 +414,7 @@ class Connection:
                     # A light that is looked at before it is set: what is in view is drawn in it.
                     self._dirty.add("shade", self._land.bounds)
                     self._paint.set()
-            case Begin() if self._socket.state.guest.may == "look":
+            case Begin() | KeepWalk() if self._socket.state.guest.may == "look":
                 raise Conflict("you came in to look only: nothing can be changed")
             case Begin():
                 await self._end_stroke(keep=True)
@@ -432,9 +438,17 @@ class Connection:
             case BeginWalk():
                 await self._begin_walk(message)
             case Wish():
-                self._wish = Intent(message.ahead, message.aside, message.facing, message.run)
+                self._jumps = self._jumps or message.jump
+                self._wish = Intent(
+                    message.ahead, message.aside, message.facing, message.run, message.jump, message.crouch
+                )  # fmt: skip
             case EndWalk():
                 self._end_walk()
+            case KeepWalk():
+                if self._walk is None:
+                    raise InvalidInput("there is no walk to be kept", "name")
+                key = await self._thread(keep_walk, self._world, self._walk, self._walked_by, message.name)
+                self._say("walk-kept", key=key)
 
     async def _move(self, message: Move) -> None:
         run = self._run
@@ -529,23 +543,27 @@ class Connection:
         self._end_walk()
 
         def begin() -> Walk:
-            sea, gait = tide_level(self._world, message.tide), named(WALKERS, "walker", message.walker)
+            sea, gait = tide_level(self._world, message.tide), gait_of(self._world, message.walker)
+            name = self._socket.state.guest.name
             if message.x is not None and message.y is not None:
                 part = self._land.part_at(message.x, message.y)
                 tract_id = self._tract_id if part is None else part.tract.row.id
                 land = self._walked(tract_id)
-                return Walk(self._world, land, message.x, message.y, message.facing, sea_m=sea, gait=gait)
+                return Walk(
+                    self._world, land, message.x, message.y, message.facing, message.over_m, sea, gait, name=name
+                )
             land = self._walked(self._tract_id)
             part, start = default_start(self._world, land)
             x, y, facing = part.x + start.x, part.y + start.y, facing_of(self._world, start)
-            return Walk(self._world, land, x, y, facing, start.over_m, sea, gait, start.speed_ms)
+            return Walk(self._world, land, x, y, facing, start.over_m, sea, gait, start.speed_ms, name)
 
         try:
             walk = await self._thread(begin)
         except FernError as error:
             self._say("no-walk", message=str(error))
             return
-        self._walk = walk
+        walk.join()
+        self._walk, self._walked_by = walk, message.walker
         self._wish = Intent(facing=walk.walker.facing)
         self._walk_task = asyncio.create_task(self._tick(walk))
 
@@ -557,7 +575,10 @@ class Connection:
     def _end_walk(self) -> None:
         if self._walk_task is not None:
             self._walk_task.cancel()
-        self._walk = self._walk_task = None
+        if self._walk is not None:
+            # It may still be kept, until the next one begins.
+            self._walk.leave()
+        self._walk_task = None
 
     async def _tick(self, walk: Walk) -> None:
         """Advance the walker in even steps of TICK_S; lost time is made up, but never more than a quarter second."""
@@ -567,7 +588,7 @@ class Connection:
             now = time.monotonic()
             frames = min(int((now - due) / frame) + 1, round(0.25 / frame))
             due = max(due + frames * frame, now - 0.25)
-            wish = self._wish
+            wish, self._jumps = replace(self._wish, jump=self._jumps or self._wish.jump), False
             await self._thread(walk.advance, wish, frames * WALK_FRAME_TICKS)
             self._say("walker", **await self._thread(walk.state))
             await asyncio.sleep(max(0.0, due - time.monotonic()))

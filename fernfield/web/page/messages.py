@@ -8,6 +8,8 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from fernfield.core.travel.walkers import WALKER
 from fernfield.work.kernel.commands import PathPoint
+from fernfield.work.kernel.rows import Name
+from fernfield.work.passing.walkers import WalkerKey
 from fernfield.work.seen.show import Show
 from fernfield.work.strokes import StrokeStart
 from fernfield.work.water.rows import Tide
@@ -72,14 +74,15 @@ class AskSpot(Message):
 
 class BeginWalk(Message):
     """Begin a walk at (x, y), or at the default start when they are left out; the sea stands as at `tide`. walker : who
-    walks"""
+    walks; over_m : so high over the ground there"""
 
     is_: Literal["walk"] = Field(alias="is")
     x: Metres | None = None
     y: Metres | None = None
     facing: Metres = 0.0
     tide: Tide | None = None
-    walker: Annotated[str, Field(pattern=r"^[a-z_]{1,40}$")] = WALKER
+    walker: WalkerKey = WALKER
+    over_m: Annotated[float, Field(ge=0, le=1000)] = 0.0
 
 
 class Wish(Message):
@@ -90,6 +93,15 @@ class Wish(Message):
     aside: Annotated[float, Field(ge=-1, le=1)]
     facing: Metres
     run: bool = False
+    jump: bool = False
+    crouch: bool = False
+
+
+class KeepWalk(Message):
+    """Keep the walk that is under way, or the last one, as a row of the collection "walks"."""
+
+    is_: Literal["keep-walk"] = Field(alias="is")
+    name: Name
 
 
 class EndWalk(Message):
@@ -97,7 +109,7 @@ class EndWalk(Message):
 
 
 Incoming = Annotated[
-    View | Begin | Move | End | Drawn | AskSpot | BeginWalk | Wish | EndWalk, Field(discriminator="is_")
+    View | Begin | Move | End | Drawn | AskSpot | BeginWalk | Wish | EndWalk | KeepWalk, Field(discriminator="is_")
 ]
 INCOMING: TypeAdapter[Incoming] = TypeAdapter(Incoming)
 

@@ -9,15 +9,14 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
-from fernfield.core.errors import named
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.travel.decks import decked
 from fernfield.core.travel.passable import HALO, close_ways, obstacle_table, passable
-from fernfield.core.travel.walkers import WALKERS
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.rooms import Obstacles
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.passing.walkers import gait_of
 
 MOST_KEPT_BYTES = 128 << 20
 _Kept = OrderedDict[tuple[Hashable, ...], tuple[tuple[int, ...], ByteArray]]
@@ -35,7 +34,7 @@ def passable_in(
     Kept until what it was worked out from changes in the window or around it. Not to be written to. Raises NotFound for
     a walker that there is not.
     """
-    gait = named(WALKERS, "walker", walker)
+    gait = gait_of(world, walker)
     with world.lock:
         key = land.id, walker, window, without
         stamp = _stamp(world, land, window)
@@ -57,11 +56,13 @@ def passable_in(
         loose = bool(world.holds)
     table = obstacle_table(standing)
     x0, y0, spacing = land.grid.x_of(window.col0), land.grid.y_of(window.row0), land.grid.spacing
-    heights = decked(
-        heights, x0 - HALO * spacing, y0 + HALO * spacing, spacing, gait.step, gait.steepest_deg, table
-    )  # fmt: skip
+    if not gait.draught:
+        heights = decked(
+            heights, x0 - HALO * spacing, y0 + HALO * spacing, spacing, gait.step, gait.steepest_deg, table
+        )  # fmt: skip
     out = passable(heights, spacing, gait, water=water, paces=paces)
-    close_ways(out, heights, x0, y0, spacing, gait, table)
+    # What floats meets things at the height of the water.
+    close_ways(out, np.maximum(heights, water) if gait.draught else heights, x0, y0, spacing, gait, table)
     out.setflags(write=False)
     if not loose:
         _keep(mine, key, stamp, out)

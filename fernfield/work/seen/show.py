@@ -48,9 +48,7 @@ class Show(BaseModel):
     divide_m: Annotated[
         float | None, Field(ge=-1e6, le=1e6, description="where that line lies, east in the land's metres")
     ] = None
-    walker: Annotated[
-        str | None, Field(pattern=r"^[a-z_]{1,40}$", description="who gets where, for the overlays that tell it")
-    ] = None
+    walker: Annotated[Key | None, Field(description="who gets where, for the overlays that tell it")] = None
     plain: Annotated[
         bool,
         Field(description="colours without light, for whoever lights them; alpha says what of water is the bottom's"),

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import StringConstraints
 
-from fernfield.work.kernel.rows import Collection, Colour, East, North, TractId
+from fernfield.work.kernel.rows import Collection, Colour, East, Facing, North, TractId
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.parts.rows import Parted
 
@@ -14,13 +14,17 @@ Text = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max
 
 
 class Note(Parted):
-    """Collection "notes": text at a place in a tract, the first when left out. x east, y north [m]"""
+    """Collection "notes": text at a place in a tract, the first when left out. x east, y north [m]
+
+    facing : which way somebody looked who pinned it while walking [°]
+    """
 
     text: Annotated[Text, Say("Text", long=True)]
     x: Annotated[East, Say("East", "m")]
     y: Annotated[North, Say("North", "m")]
     colour: Annotated[Colour, Say("Colour")] = "#a2431f"
     done: Annotated[bool, Say("Done")] = False
+    facing: Annotated[Facing | None, UNASKED] = None
     tract: Annotated[TractId | None, UNASKED] = None
 
     @property

@@ -18,12 +18,13 @@ from fernfield.core.errors import Conflict, InvalidInput, NotFound, named
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.travel.passable import DIRECTIONS, WHOLE_PACE
 from fernfield.core.travel.reach import NOT_REACHED, NOWHERE, By, Clock, Reach, classes, reach_from
-from fernfield.core.travel.walkers import WALKER, WALKERS
+from fernfield.core.travel.walkers import WALKER
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.rows import Coordinate
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.passing.raster import passable_in
+from fernfield.work.passing.walkers import WalkerKey, gait_of
 
 MOST_POSTS = 4_097**2
 MOST_KEPT = 6
@@ -40,7 +41,7 @@ class From(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
-    walker: Annotated[str, Field(pattern=r"^[a-z_]{1,40}$")] = WALKER
+    walker: WalkerKey = WALKER
     x: Coordinate | None = None
     y: Coordinate | None = None
     start: Annotated[str, Field(max_length=40)] | None = None
@@ -96,7 +97,7 @@ def reached(
 
     Kept until something changes that a walker meets. Raises NotFound, InvalidInput, Conflict.
     """
-    gait = named(WALKERS, "walker", begin.walker)
+    gait = gait_of(world, begin.walker)
     window = _whole(land)
     with world.lock:
         places = places_of(world, land, begin)
@@ -138,7 +139,6 @@ def reach_posts(
         whole = _whole(land)
         with world.lock:
             places = places_of(world, land, begin)
-        named(WALKERS, "walker", begin.walker)
         leave = passable_in(world, land, whole, begin.walker)
         sources = _posts(land, whole, places)
         key = land.id, begin.walker, tuple(sources), "class"
@@ -153,8 +153,8 @@ def reach_posts(
     inside = np.ix_((rows >= 0) & (rows < whole.rows), (cols >= 0) & (cols < whole.cols))
     at = np.ix_(rows[(rows >= 0) & (rows < whole.rows)], cols[(cols >= 0) & (cols < whole.cols)])
     out[inside] = values[at]
-    gait = WALKERS[begin.walker]
-    if what == "class" and not gait.swims:
+    gait = gait_of(world, begin.walker)
+    if what == "class" and not gait.swims and not gait.draught:
         with world.lock:
             here = land.clip(window)
             depth = world.surface(land, here, step) - land.seen(HEIGHT, here, step)
@@ -169,7 +169,7 @@ class SeekWay(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, populate_by_name=True)
 
-    walker: Annotated[str, Field(pattern=r"^[a-z_]{1,40}$")] = WALKER
+    walker: WalkerKey = WALKER
     from_: Annotated[tuple[Coordinate, Coordinate], Field(alias="from")]
     to: tuple[Coordinate, Coordinate]
     by: By = "time"
@@ -217,17 +217,19 @@ def way_of(world: OpenWorld, land: Land, wanted: SeekWay) -> WayTold:
         rows, cols = np.nonzero(np.isfinite(found.cost))
         near = int(np.argmin(np.hypot(rows - row, cols - col)))
         x, y = place(int(rows[near]), int(cols[near]))
-        raise Conflict(
-            f"no way leads there for {WALKERS[wanted.walker].label.lower()}; the nearest place that is reached is "
-            f"{x:g}, {y:g}"
-        )
+        who = gait_of(world, wanted.walker).label.lower()
+        raise Conflict(f"no way leads there for {who}; the nearest place that is reached is {x:g}, {y:g}")
     at = np.array(way)
     with world.lock:
         heights = np.asarray(land.read(HEIGHT, window), np.float64)[at[:, 0], at[:, 1]]
     run = np.hypot(*np.diff(at, axis=0).T) * grid.spacing
     rise = np.diff(heights)
     timed = found if wanted.by == "time" else None
-    seconds = np.diff(timed.cost[at[:, 0], at[:, 1]]) if timed is not None else _seconds(land, leave, at, wanted)
+    seconds = (
+        np.diff(timed.cost[at[:, 0], at[:, 1]])
+        if timed is not None
+        else _seconds(land, leave, at, gait_of(world, wanted.walker).walk)
+    )
     steep = np.degrees(np.arctan2(np.abs(rise), run)) if len(run) else np.zeros(1)
     worst = int(np.argmax(steep))
     points = [place(r, c) for r, c in way]
@@ -239,13 +241,13 @@ def way_of(world: OpenWorld, land: Land, wanted: SeekWay) -> WayTold:
     }  # fmt: skip
 
 
-def _seconds(land: Land, leave: ByteArray, at: NDArray[np.int64], wanted: SeekWay) -> NDArray[np.float64]:
+def _seconds(land: Land, leave: ByteArray, at: NDArray[np.int64], walk_ms: float) -> NDArray[np.float64]:
     """How long each step of a way takes that was not sought by time."""
     numbers = {step: d for d, step in enumerate(DIRECTIONS)}
     ways = [numbers[int(dr), int(dc)] for dr, dc in np.diff(at, axis=0)]
     share = np.array([leave[d, r, c] for d, (r, c) in zip(ways, at[:-1], strict=True)], np.float64) / WHOLE_PACE
     run = np.hypot(*np.diff(at, axis=0).T) * land.grid.spacing
-    return np.asarray(run / (WALKERS[wanted.walker].walk * share))
+    return np.asarray(run / (walk_ms * share))
 
 
 def _corners(points: list[Place]) -> list[Place]:

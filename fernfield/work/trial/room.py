@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from fernfield.work.kernel.rooms import Room
+from fernfield.work.passing.walkers import WALKER_ROWS
+from fernfield.work.trial.kept import WALKS
 from fernfield.work.trial.overlays import OVERLAYS
 
-ROOM = Room("trial", overlays=OVERLAYS)
+ROOM = Room("trial", collections=(WALKER_ROWS, WALKS), overlays=OVERLAYS)

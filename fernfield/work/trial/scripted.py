@@ -7,23 +7,23 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field
 from typing_extensions import TypedDict
 
-from fernfield.core.errors import InvalidInput, named
+from fernfield.core.errors import InvalidInput
 from fernfield.core.travel.walker import TICK_S, Intent
-from fernfield.core.travel.walkers import WALKERS
 from fernfield.work.kernel.posts.lands import Land
-from fernfield.work.kernel.rows import Bearing
+from fernfield.work.kernel.rows import Bearing, Name
+from fernfield.work.kernel.says import Say
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.passing.walkers import gait_of
+from fernfield.work.trial.kept import keep_walk
 from fernfield.work.trial.reaching import From, places_of
-from fernfield.work.trial.walks import Walk
+from fernfield.work.trial.walks import MOST_TICKS, Walk
 
-LONGEST_S = 1_200.0
-TOLD_TICKS = 15
-"""The track has a place after so many ticks, and after each wish."""
+LONGEST_S = MOST_TICKS * TICK_S
 Part = Annotated[float, Field(ge=-1, le=1)]
 
 
 class Wish(BaseModel):
-    """For so long: ahead and to the right (-1 to 1), looking along a bearing, running or not. [s, °]"""
+    """For so long: ahead and to the right (-1 to 1), looking along a bearing; running, jumping, crouching. [s, °]"""
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
@@ -32,11 +32,14 @@ class Wish(BaseModel):
     aside: Part = 0.0
     facing: Bearing = 0.0
     run: bool = False
+    jump: bool = False
+    crouch: bool = False
 
 
 class WalkBy(From):
-    """Who walks, from where, and all that is wished."""
+    """Who walks, from where, and all that is wished. keep : the name under which the walk is kept, if it is"""
 
+    keep: Annotated[Name | None, Say("Name of the walk")] = None
     wishes: Annotated[tuple[Wish, ...], Field(min_length=1, max_length=2_000)]
 
 
@@ -48,10 +51,11 @@ class Blocked(TypedDict):
 
 
 class Walked(TypedDict):
-    """The places of a walk, each with its time [s, m]; and what was in the way."""
+    """The places of a walk, each with its time [s, m]; what was in the way; the key of the row where it was kept."""
 
     track: list[tuple[float, float, float, float]]
     blocked: list[Blocked]
+    key: str | None
 
 
 def walked(world: OpenWorld, land: Land, wanted: WalkBy) -> Walked:
@@ -59,25 +63,13 @@ def walked(world: OpenWorld, land: Land, wanted: WalkBy) -> Walked:
     whole = sum(one.seconds for one in wanted.wishes)
     if whole > LONGEST_S:
         raise InvalidInput(f"a walk lasts {LONGEST_S:g} s at most, not {whole:g} s", "wishes")
-    gait = named(WALKERS, "walker", wanted.walker)
+    gait = gait_of(world, wanted.walker)
     with world.lock:
         (x, y), *_ = places_of(world, land, wanted)
     walk = Walk(world, land, x, y, wanted.wishes[0].facing, gait=gait)
-    ticks, by = 0, ""
-    track, blocked = [_place(0, walk)], []
-    for wish in wanted.wishes:
-        intent = Intent(wish.ahead, wish.aside, wish.facing, wish.run)
-        for tick in range(count := max(1, round(wish.seconds / TICK_S))):
-            walker = walk.advance(intent)
-            ticks += 1
-            if walker.blocked_by and walker.blocked_by != by:
-                blocked.append(Blocked(t=round(ticks * TICK_S, 4), by=walker.blocked_by))
-            by = walker.blocked_by
-            if ticks % TOLD_TICKS == 0 or tick == count - 1:
-                track.append(_place(ticks, walk))
-    return {"track": track, "blocked": blocked}
-
-
-def _place(ticks: int, walk: Walk) -> tuple[float, float, float, float]:
-    w = walk.walker
-    return round(ticks * TICK_S, 4), round(w.x, 4), round(w.y, 4), round(w.z, 4)
+    for one in wanted.wishes:
+        intent = Intent(one.ahead, one.aside, one.facing, one.run, one.jump, one.crouch)
+        walk.advance(intent, max(1, round(one.seconds / TICK_S)))
+        walk.mark()
+    key = None if wanted.keep is None else keep_walk(world, walk, wanted.walker, wanted.keep)
+    return {"track": walk.track, "blocked": [Blocked(t=t, by=by) for t, by in walk.blocked], "key": key}

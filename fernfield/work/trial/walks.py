@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import math
+import threading
 from collections.abc import Sequence
 from dataclasses import replace
+from weakref import WeakKeyDictionary, WeakSet
 
+from fernfield.core.errors import Conflict
 from fernfield.core.grid import FloatArray, Window, bilinear
 from fernfield.core.sites.throwing import GRAVITY
 from fernfield.core.travel.walker import TICK_S, Intent, Obstacle, Walker, tick
@@ -22,19 +25,40 @@ MARGIN_M = 8.0
 FREELY = WALKERS[WALKER]
 """What a walker can do where nothing slows it."""
 
+TOLD_TICKS = 15
+"""The track has a place after so many ticks."""
+MOST_TICKS = round(1_200 / TICK_S)
+MOST_WISHES = 20_000
+"""What is remembered of a walk: its first twenty minutes, or so many changes of mind."""
+OTHERS_M = 300.0
+"""Others who walk are told of within this distance."""
+
+_WALKING: WeakKeyDictionary[OpenWorld, WeakSet[Walk]] = WeakKeyDictionary()
+_LOCK = threading.Lock()
+
 
 class Walk:
     """One walker in a world. `advance` is called at a steady rate; the ground may change meanwhile."""
 
     def __init__(
         self, world: OpenWorld, land: Land, x: float, y: float, facing: float = 0.0, over_m: float = 0.0,
-        sea_m: float | None = None, gait: Gait = FREELY, speed_ms: float = 0.0,
+        sea_m: float | None = None, gait: Gait = FREELY, speed_ms: float = 0.0, name: str = "",
     ) -> None:  # fmt: skip
         """A walk from a place, with a facing [°], and so high over the ground there; the sea as if at `sea_m` [m].
 
         gait : who walks; speed_ms : how fast one comes in, over the ground until the feet are on it [m/s]
+        name : the person whose walk it is
         """
         land.need(x, y, "a walk's beginning")
+        self.name = name
+        self.began = x, y, over_m, speed_ms, facing % 360
+        self.ticks, self.far_m = 0, 0.0
+        self.wishes: list[tuple[int, Intent]] = []
+        """What was wished so far, each for so many ticks."""
+        self.track: list[tuple[float, float, float, float]] = []
+        """Where it was: seconds, east, north, elevation. [s, m]"""
+        self.blocked: list[tuple[float, str]] = []
+        """When something began to stand in the way, and what. [s]"""
         self._world, self._land, self._sea_m, self._who = world, land, sea_m, gait
         self._leads: list[Leads] = []
         self._within: set[str] = set()
@@ -53,6 +77,37 @@ class Walk:
         with world.lock:
             z = land.elevation(x, y) + max(0.0, over_m)
         self.walker = Walker(x, y, z, facing % 360)
+        if gait.draught and (deep := self.water(x, y)) < gait.draught:
+            raise Conflict(f"{gait.label} begins on water {gait.draught:g} m deep or more, and here it is {deep:.1f} m")
+        self.track.append(self._place())
+
+    def join(self) -> None:
+        """Be seen by others who walk in this world, until it is let go of."""
+        with _LOCK:
+            _WALKING.setdefault(self._world, WeakSet()).add(self)
+
+    def leave(self) -> None:
+        """Be seen by nobody."""
+        with _LOCK:
+            _WALKING.get(self._world, WeakSet()).discard(self)
+
+    @property
+    def gait(self) -> Gait:
+        """Who walks."""
+        return self._who
+
+    @property
+    def land(self) -> Land:
+        return self._land
+
+    def _place(self) -> tuple[float, float, float, float]:
+        w = self.walker
+        return round(self.ticks * TICK_S, 4), round(w.x, 4), round(w.y, 4), round(w.z, 4)
+
+    def mark(self) -> None:
+        """Have where it is now in the track."""
+        if self.track[-1][0] != (place := self._place())[0]:
+            self.track.append(place)
 
     def forget(self) -> None:
         """The world changed: look at the ground afresh at the next tick."""
@@ -69,14 +124,36 @@ class Walk:
             moved = math.hypot(self.walker.x - self._centre[0], self.walker.y - self._centre[1])
             if self._stale or moved > MARGIN_M:
                 self._look_around()
+            before = self.walker
             if self._flight is not None:
                 self._fly()
-                continue
-            self.walker = tick(self.walker, intent, self, self._gait())
-            if self._glide:
-                self._come_in()
-            self._be_led()
+            else:
+                self.walker = tick(self.walker, intent, self, self._gait())
+                if self._glide:
+                    self._come_in()
+                self.far_m += math.hypot(self.walker.x - before.x, self.walker.y - before.y)
+                self._be_led()
+            self._remember(intent, before.blocked_by)
         return self.walker
+
+    def _remember(self, intent: Intent, blocked_before: str) -> None:
+        self.ticks += 1
+        if self.forgets:
+            return
+        if self.wishes and self.wishes[-1][1] == intent:
+            self.wishes[-1] = self.wishes[-1][0] + 1, intent
+        else:
+            self.wishes.append((1, intent))
+        now = self.walker.blocked_by
+        if now and now != blocked_before:
+            self.blocked.append((round(self.ticks * TICK_S, 4), now))
+        if self.ticks % TOLD_TICKS == 0:
+            self.track.append(self._place())
+
+    @property
+    def forgets(self) -> bool:
+        """It goes on for longer than is remembered."""
+        return self.ticks > MOST_TICKS or len(self.wishes) >= MOST_WISHES
 
     def _be_led(self) -> None:
         """Whoever has come to what leads elsewhere is there, or on the way."""
@@ -143,15 +220,30 @@ class Walk:
         """The walker as the page needs it: place, speed, slope ahead, water, and what blocks, in words."""
         w = self.walker
         return {
-            "x": round(w.x, 4),
-            "y": round(w.y, 4),
-            "z": round(w.z, 4),
-            "facing": round(w.facing, 2),
-            "speed": round(w.speed, 3),
-            "slope": round(w.slope_ahead_deg, 2),
-            "water": round(max(0.0, self.water(w.x, w.y) - (w.z - self.height(w.x, w.y))), 3),
-            "blocked": w.blocked_by,
-        }
+            "x": round(w.x, 4), "y": round(w.y, 4), "z": round(w.z, 4), "facing": round(w.facing, 2),
+            "speed": round(w.speed, 3), "slope": round(w.slope_ahead_deg, 2),
+            "water": round(max(0.0, self.water(w.x, w.y) - (w.z - self.height(w.x, w.y))), 3), "blocked": w.blocked_by,
+            "who": self._who.label, "eye": round((self._who.crouched if w.crouches else self._who).eye, 3),
+            "crouches": w.crouches, "over": round(max(0.0, w.z - self.height(w.x, w.y)), 3),
+            "air": w.fall != 0 or self._flight is not None,
+            "seconds": round(self.ticks * TICK_S, 2), "far": round(self.far_m, 2), "others": self._others(),
+        }  # fmt: skip
+
+    def _others(self) -> list[dict[str, object]]:
+        """Who else walks near, in this land's metres."""
+        with _LOCK:
+            others = [one for one in _WALKING.get(self._world, ()) if one is not self]
+        found = []
+        for one in others:
+            w, part = one.walker, one.land.part_at(one.walker.x, one.walker.y)
+            mine = None if part is None else next((p for p in self._land.parts if p.tract is part.tract), None)
+            if part is None or mine is None:
+                continue
+            x, y = w.x - part.x + mine.x, w.y - part.y + mine.y
+            if math.hypot(x - self.walker.x, y - self.walker.y) <= OTHERS_M:
+                found.append({"name": one.name, "x": round(x, 3), "y": round(y, 3), "z": round(w.z, 3),
+                              "facing": round(w.facing, 1)})  # fmt: skip
+        return found
 
     def _look_around(self) -> None:
         x, y = self.walker.x, self.walker.y

@@ -143,11 +143,19 @@ Alpine.data("sites", () => ({
   get note() {
     return chosenOf("notes");
   },
+  /** Whether somebody stood there and looked somewhere. */
+  get noteLooks() {
+    return typeof chosenOf("notes")?.facing === "number";
+  },
   get decal() {
     return chosenOf("decals");
   },
   get group() {
     return chosenOf("groups");
+  },
+  lookAsNoted() {
+    const { x, y, facing } = chosenOf("notes");
+    actions.walk({ x, y, facing });
   },
   /** @param {Event} event */
   chooseNote(event) {

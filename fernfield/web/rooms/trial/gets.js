@@ -12,7 +12,7 @@ import { coloured, colourBy, showAnew, state, watch } from "/static/js/seen/stat
 const known = Alpine.reactive({ way: /** @type {Way | null} */ (null), by: "time" });
 const RUST = "#a2431f";
 
-const walkerOf = () => state.show.walker ?? "walker";
+const walkerOf = () => state.show.walker ?? "person";
 const clock = (/** @type {number} */ seconds) =>
   `${Math.floor(seconds / 60)} min ${String(Math.round(seconds % 60)).padStart(2, "0")} s`;
 

@@ -6,22 +6,19 @@ import { meantBy } from "/static/js/kernel/shortcuts.js";
 import { tell } from "/static/js/kernel/tell.js";
 import { waitFor } from "/static/js/kernel/waits.js";
 import "./gets.js";
+import { ACTS, begun, heard, measured, over } from "./hud.js";
+import "./kept.js";
 import { hears, send } from "/static/js/seen/live.js";
 import { request, stand } from "/static/js/seen/drawn/overlook.js";
 import { each } from "/static/js/seen/rows.js";
-import { actions, clamp, entered, heed, seenTracts, state, tractAt, watch } from "/static/js/seen/state.js";
+import { actions, clamp, entered, seenTracts, state, tractAt, watch } from "/static/js/seen/state.js";
 
-const EYE_M = 1.65;
-/** How high the eyes of each walker are, once the panel has said it. [m] @type {Record<string, number>} */
-let eyes = {};
-heed("panel", () => {
-  const told = document.querySelector("[data-eyes]")?.getAttribute("data-eyes");
-  if (told) eyes = JSON.parse(told);
-});
-const walkerOf = () => state.show.walker ?? "walker";
+/** From behind, the eye is so far back and so far up, by the body that is seen. [m] @type {Record<string, [number, number]>} */
+const BEHIND_M = { person: [4.5, 0.8], boat: [8, 2], vehicle: [8, 2] };
+const BODIES = { boat: "boat", cart: "vehicle" };
+const walkerOf = () => state.show.walker ?? "person";
 const pane = /** @type {HTMLElement} */ (document.getElementById("look"));
 const hud = /** @type {HTMLElement} */ (document.getElementById("hud"));
-const field = (/** @type {string} */ name) => /** @type {HTMLElement} */ (hud.querySelector(`[data-hud="${name}"]`));
 
 /** What each action asks of the walker: ahead, and to the right. @type {Record<string, [number, number]>} */
 const WAYS = { "walk-ahead": [1, 0], "walk-back": [-1, 0], "walk-right": [0, 1], "walk-left": [0, -1] };
@@ -43,6 +40,11 @@ let back = "plan";
 /** A walk was asked for and has not begun: only then may the next state begin one. */
 let expected = false;
 let locked = false;
+let behind = false;
+/** Where a walk was when the line broke: it goes on from there. @type {any} */
+let broken = null;
+/** Where the walk under way began, as it was asked for. @type {any} */
+let began0 = null;
 /** Where the server last said the walker is, for tests. @type {any} */
 let walker = null;
 /** What is shown moves towards the newest state, a little behind. */
@@ -50,7 +52,7 @@ let walker = null;
 let shown = null;
 let sendTimer = 0;
 
-/** Walk from a spot, or from the default start when it is null. @param {{x: number, y: number} | null} spot */
+/** Walk from a spot, or from the default start when it is null. @param {{x: number, y: number, facing?: number} | null} spot */
 function walkFrom(spot) {
   if (state.walking) return;
   back = state.view;
@@ -63,10 +65,16 @@ function walkFrom(spot) {
   };
   const inward = (Math.atan2(middle.x - (spot?.x ?? 0), middle.y - (spot?.y ?? 0)) * 180) / Math.PI;
   const from = {
-    ...(spot ? { x: spot.x, y: spot.y, facing: (inward + 360) % 360 } : {}),
+    ...(spot ? { x: spot.x, y: spot.y, facing: spot.facing ?? (inward + 360) % 360 } : {}),
     ...(state.show.tide ? { tide: state.show.tide } : {}),
     walker: walkerOf(),
   };
+  begin(from);
+}
+
+/** @param {Record<string, any>} from as the server is asked */
+function begin(from) {
+  began0 = from;
   if (!send({ is: "walk", ...from })) {
     say("The line to the server is down; the walk could not begin.");
     return;
@@ -95,7 +103,7 @@ hears("walker", (message) => {
     facing = message.facing;
     pitch = -4;
     shown = null;
-    hud.hidden = false;
+    begun();
     state.view = "eye";
     pane.focus();
     opened("walk", leave);
@@ -106,13 +114,18 @@ hears("walker", (message) => {
   walker = message;
   if (state.cursor?.x !== message.x || state.cursor?.y !== message.y) state.cursor = { x: message.x, y: message.y };
   window.fern.walker = message;
-  field("z").textContent = `${message.z.toFixed(2).replace("-", "−")} m`;
-  field("speed").textContent = `${message.speed.toFixed(1)} m/s`;
-  field("slope").textContent = `${message.slope.toFixed(0).replace("-", "−")}°`;
-  const slowed = message.water > 0.05 && !message.blocked ? `wading, ${message.water.toFixed(1)} m deep` : "";
-  const words = message.blocked ? `stopped by ${message.blocked}` : slowed;
-  if (field("blocked").textContent !== words) field("blocked").textContent = words;
+  heard(message);
 });
+
+const bodyOf = () => BODIES[/** @type {keyof typeof BODIES} */ (walkerOf())] ?? "person";
+/** Others who walk near, what is measured, and the walker itself when it is seen from behind. */
+function bodies() {
+  const others = walker.others.map((/** @type {any} */ one) => ({ ...one, sort: "person" }));
+  const sort = bodyOf();
+  const own = { sort, x: shown.x, y: shown.y, z: shown.z, facing, size: sort === "person" ? shown.eye / 1.65 : 1 };
+  const now = [...others, ...measured(), ...(behind ? [own] : [])];
+  if (now.length || state.walkers.length) state.walkers = now;
+}
 
 let before = 0;
 /** @param {number} now */
@@ -122,8 +135,15 @@ function step(now) {
   before = now;
   if (walker) {
     if (!shown) shown = { ...walker };
-    for (const name of ["x", "y", "z"]) shown[name] += (walker[name] - shown[name]) * 0.35;
-    stand({ x: shown.x, y: shown.y, z: shown.z + (eyes[walkerOf()] ?? EYE_M), facing, pitch });
+    // Who was brought elsewhere is there at once.
+    if (Math.hypot(walker.x - shown.x, walker.y - shown.y) > 8) shown = { ...walker };
+    for (const name of ["x", "y", "z", "eye"]) shown[name] += (walker[name] - shown[name]) * 0.35;
+    bodies();
+    const turn = (facing * Math.PI) / 180;
+    const [back, up] = behind ? BEHIND_M[bodyOf()] : [0, 0];
+    const [x, y] = [shown.x - Math.sin(turn) * back, shown.y - Math.cos(turn) * back];
+    const ground = behind ? (window.fern.overlook.parts.land.heightAt(x, y) ?? -1e9) : -1e9;
+    stand({ x, y, z: Math.max(shown.z + shown.eye + up, ground + 0.5), facing, pitch });
   }
   requestAnimationFrame(step);
 }
@@ -156,6 +176,8 @@ function wish() {
     aside: clamp(aside, -1, 1),
     facing: ((facing % 360) + 360) % 360,
     run,
+    jump: pressed.has("walk-jump"),
+    crouch: pressed.has("walk-crouch"),
   });
 }
 
@@ -167,7 +189,7 @@ function leave() {
   pressed.clear();
   send({ is: "stand" });
   tell("The walk is over.");
-  hud.hidden = true;
+  over();
   stand(null);
   state.cursor = null;
   if (document.pointerLockElement) document.exitPointerLock();
@@ -195,7 +217,17 @@ window.addEventListener(
     event.preventDefault();
     event.stopPropagation();
     if (name === "walk-leave") leave();
-    else if (name === "walk-run") run = true;
+    else if (ACTS[name]) {
+      if (!event.repeat) ACTS[name]();
+      return;
+    } else if (name === "walk-behind") {
+      if (!event.repeat) behind = !behind;
+      return;
+    } else if (name === "walk-anew") {
+      if (!event.repeat) anew();
+      return;
+    }
+    if (name === "walk-run") run = true;
     else if (pressed.has(name)) return;
     else pressed.add(name);
     wish();
@@ -254,12 +286,32 @@ watch(
   () => leave(),
 );
 hears("connection", (up) => {
+  if (up && broken) {
+    const from = broken;
+    broken = null;
+    begin(from);
+  }
   if (up || !state.walking) return;
+  const { x, y, over: over_m } = walker;
   leave();
-  say("The line to the server broke; the walk is over.");
+  broken = { ...began0, x, y, over_m, facing: ((facing % 360) + 360) % 360 };
+  say("The line to the server broke; the walk goes on when it is back.");
 });
 
-actions.walk = (spot) => walkFrom(spot ?? null);
+/** The same walk from its beginning. */
+function anew() {
+  if (!began0) return;
+  pressed.clear();
+  shown = null;
+  walker = null;
+  begun();
+  send({ is: "walk", ...began0 });
+}
+
+actions.walk = (spot) => {
+  broken = null;
+  walkFrom(spot ?? null);
+};
 window.fern.leave = leave;
 
 Alpine.data("trial", () => ({

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import Depends, Query, Response
+from fastapi import Depends, Path, Query, Response
 
 from fernfield.core.travel.reach import Clock
 from fernfield.core.travel.walkers import WALKER, WALKERS
@@ -12,16 +12,19 @@ from fernfield.web.kernel.panels import Asked, Panel, Shortcut
 from fernfield.web.kernel.parts import TheLand, TheWorld
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.windows import TheWindow
-from fernfield.work.kernel.rows import Coordinate, TractId
+from fernfield.work.kernel.rows import Coordinate, Key, TractId
+from fernfield.work.passing.walkers import WalkerKey, WalkerTold, walkers_of, walkers_told
+from fernfield.work.trial.kept import WALKS, AgainTold, TrackTold, track_told, walk_again
 from fernfield.work.trial.reaching import From, SeekWay, WayTold, What, reach_posts, way_of
 from fernfield.work.trial.scripted import WalkBy, Walked, walked
 
 router = Router(prefix="/api/lands/{tract}", tags=["trial"])
+WalkKey = Annotated[Key, Path()]
 every = Router(prefix="/api/worlds/{world}", tags=["trial"])
 
 
 def _begin(
-    walker: Annotated[str, Query(pattern=r"^[a-z_]{1,40}$")] = WALKER, x: Coordinate | None = None,
+    walker: WalkerKey = WALKER, x: Coordinate | None = None,
     y: Coordinate | None = None, start: Annotated[str | None, Query(max_length=40)] = None,
     team: Annotated[int | None, Query(ge=1, le=8)] = None,
 ) -> From:  # fmt: skip
@@ -57,8 +60,32 @@ def walks(wanted: WalkBy, world: TheWorld, tract: Annotated[TractId | None, Quer
     return walked(world, land, wanted)
 
 
+@every.get("/walkers")
+def walkers(world: TheWorld) -> list[WalkerTold]:
+    """Who moves: those that come with the application first, then the world's own."""
+    with world.lock:
+        return walkers_told(world)
+
+
+@every.get("/walks/{key}/track")
+def walk_track(key: WalkKey, world: TheWorld) -> TrackTold:
+    """Where a kept walk was, at every quarter second, in the metres of the world."""
+    with world.lock:
+        return track_told(world, world.row(WALKS, key))
+
+
+@every.post("/walks/{key}/again")
+def walks_again(key: WalkKey, world: TheWorld) -> AgainTold:
+    """The wishes of a kept walk in the world as it is now, beside where they led before."""
+    with world.lock:
+        row = world.row(WALKS, key)
+    return walk_again(world, row)
+
+
 def _context(asked: Asked) -> dict[str, Any]:
-    return {"walkers": WALKERS, "eyes": {key: one.eye for key, one in WALKERS.items()}}
+    with asked.world.lock:
+        walkers = walkers_of(asked.world)
+    return {"walkers": walkers, "shipped": WALKERS}
 
 
 PANEL = Panel(
@@ -75,6 +102,13 @@ PANEL = Panel(
         Shortcut(("PageUp",), "look up", "walk-look-up", "walk"),
         Shortcut(("PageDown",), "look down", "walk-look-down", "walk"),
         Shortcut(("Shift",), "run", "walk-run", "walk"),
+        Shortcut((" ",), "jump", "walk-jump", "walk"),
+        Shortcut(("c",), "crouch", "walk-crouch", "walk"),
+        Shortcut(("v",), "see the walker from behind, or through its eyes", "walk-behind", "walk"),
+        Shortcut(("n",), "pin a note here", "walk-note", "walk"),
+        Shortcut(("k",), "mark that it catches here", "walk-catches", "walk"),
+        Shortcut(("m",), "measure from what is looked at, to what is looked at next", "walk-measure", "walk"),
+        Shortcut(("r",), "back to where the walk began", "walk-anew", "walk"),
         Shortcut(("Escape",), "back to the map as it was", "walk-leave", "walk"),
     ),
 )

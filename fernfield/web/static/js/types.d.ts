@@ -156,7 +156,8 @@ export interface PageState {
   lastArea: Area | null;
   section_line: number[][] | null;
   marks: number[];
-  figures: { sort: string; x: number; y: number }[];
+  figures: Figure[];
+  walkers: Figure[];
   past: number | null;
   progress: any;
   subjects: Record<string, string>;
@@ -203,4 +204,15 @@ declare global {
     fern: any;
     fernLayout: any;
   }
+}
+
+/** Somebody or something that is seen for scale, or walks: on the ground where no elevation is said. [m, °] */
+export interface Figure {
+  sort: string;
+  x: number;
+  y: number;
+  z?: number;
+  facing?: number;
+  size?: number;
+  name?: string;
 }

@@ -126,6 +126,8 @@ const page = {
   marks: [],
   /** People and vehicles that stand on the land for scale. @type {{sort: string, x: number, y: number}[]} */
   figures: kept.figures || [],
+  /** Who walks, besides the eye that is looked through: others, and walks that are shown again. @type {import("../types.js").Figure[]} */
+  walkers: [],
   /** The revision that is looked at, or null for the present. @type {number | null} */
   past: null,
   /** What the stroke under way has come to. @type {any} */

@@ -49,6 +49,16 @@ export class Figures {
         [at(new THREE.IcosahedronGeometry(0.165, 1), 0, 1.635, 0), "#d9b08c"],
       ]);
     }
+    if (sort === "boat") {
+      const hull = at(new THREE.BoxGeometry(1.5, 0.7, 3.8), 0, 0.1, 0);
+      const bow = at(new THREE.ConeGeometry(0.75, 1.2, 4).rotateY(Math.PI / 4).rotateX(-Math.PI / 2), 0, 0.1, -2.4);
+      return joined([
+        [hull, "#7b580c"],
+        [bow, "#7b580c"],
+        [at(new THREE.CylinderGeometry(0.2, 0.24, 0.7, 8), 0, 0.8, 0.6), "#a2431f"],
+        [at(new THREE.IcosahedronGeometry(0.165, 1), 0, 1.3, 0.6), "#d9b08c"],
+      ]);
+    }
     return joined([
       [at(new THREE.BoxGeometry(1.8, 0.7, 4.2), 0, 0.75, 0), "#27637f"],
       [at(new THREE.BoxGeometry(1.6, 0.65, 2.1), 0, 1.4, 0.2), "#d7e6ec"],
@@ -72,7 +82,8 @@ export class Figures {
     const judges = state.show.judge
       ? ["grey ball", "person", "white ball"].map((sort, i) => ({ sort, x: middle.x + 1.6 * (i - 1), y: middle.y }))
       : [];
-    const figures = [...state.figures, ...judges];
+    /** @type {import("../../types.js").Figure[]} */
+    const figures = [...state.figures, ...judges, ...state.walkers];
     const seen = JSON.stringify(figures.map((one) => one.sort));
     if (seen !== this.seen) {
       this.seen = seen;
@@ -80,8 +91,11 @@ export class Figures {
       this.group.clear();
       for (const figure of figures) this.group.add(new THREE.Mesh(Figures.shapeOf(figure.sort), material));
     }
-    figures.forEach((figure, i) =>
-      this.group.children[i].position.set(figure.x, land.heightAt(figure.x, figure.y) ?? 0, -figure.y),
-    );
+    figures.forEach((figure, i) => {
+      const body = this.group.children[i];
+      body.position.set(figure.x, figure.z ?? land.heightAt(figure.x, figure.y) ?? 0, -figure.y);
+      body.rotation.y = (-(figure.facing ?? 0) * Math.PI) / 180;
+      body.scale.setScalar(figure.size ?? 1);
+    });
   }
 }

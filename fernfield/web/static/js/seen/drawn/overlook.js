@@ -344,6 +344,7 @@ Alpine.effect(() => {
     state.shown,
     state.progress,
     state.figures,
+    state.walkers,
     state.at.light,
     state.sun,
     state.mood,

@@ -1,0 +1,69 @@
+"""The Trial stage in the browser: who gets where, and walks that are noted, kept and walked again."""
+
+from __future__ import annotations
+
+from playwright.sync_api import expect
+
+from tests.browser.driving import until
+from tests.browser.small import SmallTable
+
+
+def test_a_trial_tells_who_gets_where_and_how_soon(small: SmallTable) -> None:
+    table, page = small, small.page
+    table.open("trial")
+    table.tab("Reach")
+    page.locator("[data-gets-act=way]").click()
+    page.mouse.click(*table.at(20, 20))
+    page.mouse.click(*table.at(180, 25))
+    expect(page.locator("#way-figures")).to_contain_text("0 min 5")
+    asked = "() => performance.getEntriesByType('resource').some((one) => one.name.includes('overlays=cut_off'))"
+    page.locator("[data-gets=cut_off]").click()
+    until(page, asked)
+    # Who gets where is another everywhere when something changes anywhere: all of it is asked for again.
+    count = "() => performance.getEntriesByType('resource').filter((one) => one.name.includes('cut_off')).length"
+    table.settled()
+    before = page.evaluate(count)
+    table.server.send(f"/api/worlds/{table.world}/notes", {"text": "Here", "x": 5, "y": 5})
+    until(page, f"(before) => ({count})() > before", arg=before)
+    table.server.send(f"/api/worlds/{table.world}/undo")
+    page.locator("#gets-walker").select_option("cart")
+    until(page, asked.replace("cut_off')", "cut_off') && one.name.includes('walker=cart')"))
+    page.locator("[data-gets=cut_off]").click()
+    page.locator("#gets-walker").select_option("person")
+
+
+def test_a_walk_is_seen_noted_kept_and_walked_again(small: SmallTable) -> None:
+    table, page = small, small.page
+    table.open("trial")
+    page.mouse.click(*table.at(20, 20))
+    until(page, "fern.state.walking && fern.walker")
+    expect(page.locator("[data-hud=who]")).to_have_text("A person")
+    page.keyboard.down("c")
+    expect(page.locator("[data-hud=who]")).to_have_text("A person, crouching")
+    page.keyboard.up("c")
+    page.keyboard.down("Space")
+    until(page, "fern.walker.air")
+    page.keyboard.up("Space")
+    page.keyboard.press("v")
+    until(page, "fern.state.walkers.length === 1")
+    page.keyboard.down("w")
+    until(page, "fern.walker.far > 3")
+    page.keyboard.up("w")
+    page.keyboard.press("n")
+    until(page, "fern.rows('notes').some((one) => one.text.startsWith('Seen on a walk') && one.facing !== null)")
+    page.keyboard.press("r")
+    until(page, "fern.walker.far < 1 && Math.hypot(fern.walker.x - 20, fern.walker.y - 20) < 1")
+    page.keyboard.press("Escape")
+    until(page, "!fern.state.walking && fern.state.walkers.length === 0")
+    page.locator("[data-walk-act=keep]").click()
+    page.locator("[data-walk-act=again]").click()
+    expect(page.locator("#walk-again-words")).to_have_text("It goes the same way as before, to the step.")
+    page.locator("[data-play=map]").click()
+    until(page, "fern.state.walkers.length > 0")
+    page.locator("[data-walk-act=remove]").click()
+    expect(page.locator("[data-walk-key]")).to_have_count(0)
+    table.tab("Walkers")
+    page.locator("[data-walker-act=add]").click()
+    page.get_by_label("Walks at").fill("5")
+    page.get_by_role("button", name="Set the walker").click()
+    until(page, "fern.rows('walkers').some((one) => one.walk_ms === 5)")
