@@ -34,7 +34,9 @@ from fernfield.core.light.shadow import sunlit
 from fernfield.core.lines import nearest
 from fernfield.core.noise import Octaves, Spots, fractal, plain_spots
 from fernfield.core.overview import MEAN, RULES, level_of
+from fernfield.core.travel.narrows import narrowest
 from fernfield.core.travel.passable import close_ways, obstacle_table, passable
+from fernfield.core.travel.reach import classes, reach_from
 from fernfield.core.travel.road_ways import road_way
 from fernfield.core.travel.walker import Obstacle
 from fernfield.core.travel.walkers import WALKER, WALKERS
@@ -77,6 +79,11 @@ def _water() -> None:
     rise(land, 20, 20, (True, True, True, True), land.size)
     nested(land, np.array([(5, 5), (5, 6)]), 1.0, 0.1, 1)
     leave = passable(land, 1.0, WALKERS[WALKER], water=np.zeros_like(land))
+    begins, ends = np.zeros((2, *leave.shape[1:]), bool)
+    begins[0, 0] = ends[-1, -1] = True
+    narrowest(leave, begins, ends)
+    reach_from(leave, [(0, 0)], 1.0, 3.0)
+    classes(leave, [(0, 0)])
     close_ways(leave, land, 0.0, 0.0, 1.0, WALKERS[WALKER], obstacle_table([Obstacle("stone", 5, -5, 1, -9, 9)]))
     ways_from(np.zeros((8, 8), np.uint8), 1, 1)
     shade(np.zeros((20, 20), np.float32), 20.0, 8)

@@ -130,3 +130,28 @@ def test_it_is_kept_until_something_changes_and_said_over_the_api(client: TestCl
         answer = client.get(f"{land}/reach", params=params)
         assert answer.status_code == status, answer.text
         assert words in answer.text
+
+
+def test_where_it_is_narrowest_and_what_would_close_it(client: TestClient) -> None:
+    spec = {"name": "N", "width_m": 160, "depth_m": 100, "spacing_m": 1, "elevation_m": 10}
+    made = client.post("/api/worlds", json=spec).json()
+    base, land = f"/api/worlds/{made['id']}", f"/api/lands/{made['tracts'][0]['id']}"
+    said = {"from": [20, 50], "to": [140, 50]}
+    # Nothing is narrow but the ring about one of them, and with a wider one the land itself, from edge to edge.
+    for around, open_, width in ((5, True, 38), (20, False, 101)):
+        wide = client.post(f"{land}/narrows", json={**said, "around_m": around}).json()
+        assert (wide["open"], wide["closed_by"], wide["width_m"]) == (open_, None, pytest.approx(width, abs=3)), wide
+    # A wall from end to end, with a gap of 6 m that a person with 0.3 m to either side goes through at five posts.
+    for y in (0, 53):
+        wall = {"sort": "wall", "kit": "block", "x": 80, "y": y, "points": [(0, 0), (0, 47)]}
+        assert client.post(f"{base}/things", json=wall).status_code == 201, wall
+    told = client.post(f"{land}/narrows", json=said).json()
+    assert (told["open"], len(told["passages"]), told["posts"]) == (False, 1, pytest.approx(6, abs=1))
+    assert told["width_m"] == pytest.approx(6, abs=1)
+    assert all(abs(x - 80) <= 3 and abs(y - 50) <= 3.5 for x, y in told["line"])
+    assert told["closed_by"]["size_m"] >= told["width_m"] - 0.6
+    plug = {"sort": "wall", "kit": "block", "x": 80, "y": 46, "points": [(0, 0), (0, 8)]}
+    client.post(f"{base}/things", json=plug)
+    for change, words in (({}, "no way leads there for a person"), ({"to": [21, 50]}, "nothing lies between")):
+        answer = client.post(f"{land}/narrows", json={**said, **change})
+        assert (answer.status_code, words in answer.json()["detail"]) == (409, True), answer.text

@@ -69,17 +69,18 @@ def places_of(world: OpenWorld, land: Land, begin: From) -> list[Place]:
     return own
 
 
-def _whole(land: Land) -> Window:
+def whole_of(land: Land, most: int = MOST_POSTS, what: str = "reach is worked out") -> Window:
+    """All posts of a land. Raises Conflict where they are too many for it."""
     bounds = land.bounds
-    if bounds.rows * bounds.cols > MOST_POSTS:
+    if bounds.rows * bounds.cols > most:
         raise Conflict(
-            f"reach is worked out over at most {MOST_POSTS:,} posts, not {bounds.rows * bounds.cols:,}: "
-            "ask for one tract of this land"
+            f"{what} over at most {most:,} posts, not {bounds.rows * bounds.cols:,}: ask for one tract of this land"
         )
     return bounds
 
 
-def _posts(land: Land, window: Window, places: Sequence[Place]) -> list[tuple[int, int]]:
+def posts_of(land: Land, window: Window, places: Sequence[Place]) -> list[tuple[int, int]]:
+    """The posts nearest to places, in a window."""
     grid = land.grid
     return [
         (
@@ -98,12 +99,12 @@ def reached(
     Kept until something changes that a walker meets. Raises NotFound, InvalidInput, Conflict.
     """
     gait = gait_of(world, begin.walker)
-    window = _whole(land)
+    window = whole_of(land)
     with world.lock:
         places = places_of(world, land, begin)
         heights = land.read(HEIGHT, window) if by == "climb" or clock != "walker" else None
     leave = passable_in(world, land, window, begin.walker)
-    sources = _posts(land, window, places)
+    sources = posts_of(land, window, places)
     key = (land.id, begin.walker, tuple(sources), by, clock)
     found = _kept(
         world, key, leave,
@@ -136,11 +137,11 @@ def reach_posts(
 ) -> ByteArray | FloatArray:
     """Every `step`-th post of a window: its class (`core.travel.reach`), or how far it is in seconds or metres."""
     if what == "class":
-        whole = _whole(land)
+        whole = whole_of(land)
         with world.lock:
             places = places_of(world, land, begin)
         leave = passable_in(world, land, whole, begin.walker)
-        sources = _posts(land, whole, places)
+        sources = posts_of(land, whole, places)
         key = land.id, begin.walker, tuple(sources), "class"
         values: NDArray[np.generic] = _kept(world, key, leave, lambda: classes(leave, sources))
         beyond: float = 0
@@ -206,7 +207,7 @@ def way_of(world: OpenWorld, land: Land, wanted: SeekWay) -> WayTold:
     land.need(*wanted.to, "the end")
     begin = From(walker=wanted.walker, x=wanted.from_[0], y=wanted.from_[1])
     window, leave, found = reached(world, land, begin, wanted.by, wanted.clock)
-    ((row, col),) = _posts(land, window, [wanted.to])
+    ((row, col),) = posts_of(land, window, [wanted.to])
     grid = land.grid
 
     def place(r: int, c: int) -> Place:

@@ -9,7 +9,13 @@ import { coloured, colourBy, showAnew, state, watch } from "/static/js/seen/stat
 
 /** @typedef {{points: [number, number][], seconds: number, length_m: number, climb_m: number, steepest_deg: number, steepest_at: [number, number]}} Way */
 
-const known = Alpine.reactive({ way: /** @type {Way | null} */ (null), by: "time" });
+/** @typedef {import("/static/js/api.js").components["schemas"]["NarrowsTold"]} Narrows */
+
+const known = Alpine.reactive({
+  way: /** @type {Way | null} */ (null),
+  by: "time",
+  narrows: /** @type {Narrows | null} */ (null),
+});
 const RUST = "#a2431f";
 
 const walkerOf = () => state.show.walker ?? "person";
@@ -36,6 +42,28 @@ addMark((context) => {
   context.fillStyle = "#faf8f1";
   context.fill();
   context.stroke();
+});
+
+// Each passage with a bar across it.
+addMark((context) => {
+  const { narrows } = known;
+  if (state.stage !== "trial" || !narrows || narrows.open) return;
+  for (const { line } of narrows.passages) {
+    const [[ax, ay], [bx, by]] = line.map(([x, y]) => screenAt(x, y));
+    const long = Math.hypot(bx - ax, by - ay) || 1;
+    const [dx, dy] = long > 1 ? [(6 * (bx - ax)) / long, (6 * (by - ay)) / long] : [6, 0];
+    for (const [width, ink] of /** @type {[number, string][]} */ ([
+      [6, "#faf8f1"],
+      [3, "#5a1f3d"],
+    ])) {
+      context.beginPath();
+      context.moveTo(ax - dx, ay - dy);
+      context.lineTo(bx + dx, by + dy);
+      context.lineWidth = width;
+      context.strokeStyle = ink;
+      context.stroke();
+    }
+  }
 });
 
 /** Overlays that say something else everywhere when something changes anywhere. */
@@ -105,6 +133,36 @@ Alpine.data("gets", () => ({
       way.points.length > 200 ? way.points.filter((_, k) => k % Math.ceil(way.points.length / 199) === 0) : way.points;
     if (await ask(`/api/worlds/${state.world.id}/lines?in=world`, "POST", { name: "Way", points }))
       say("It is kept as a line of the section.", "calm");
+  },
+  get narrow() {
+    return known.narrows !== null;
+  },
+  get narrowWords() {
+    const { narrows } = known;
+    if (!narrows) return "";
+    if (narrows.open)
+      return `Nowhere: the land between is wider than the ${narrows.width_m.toFixed(0)} m around its two ends.`;
+    const [first, ...rest] = narrows.passages;
+    const many = rest.length
+      ? ` at the widest of ${rest.length + 1} passages, ${narrows.width_m.toFixed(1)} m together`
+      : " at one passage";
+    const closing = narrows.closed_by
+      ? ` ${narrows.closed_by.name} (${narrows.closed_by.size_m.toFixed(1)} m) would close it.`
+      : "";
+    return `${first.width_m.toFixed(1)} m${many}; ${narrows.posts} ways that share nothing.${closing}`;
+  },
+  seekNarrows() {
+    say("Click the two places between which it is sought.", "calm");
+    drawOutline("place", ([from]) =>
+      drawOutline("place", async ([to]) => {
+        known.narrows = await ask(`/api/lands/${state.world.tract}/narrows`, "POST", { walker: walkerOf(), from, to });
+        drawOverlay();
+      }),
+    );
+  },
+  letGoNarrows() {
+    known.narrows = null;
+    drawOverlay();
   },
   letGo() {
     known.way = null;

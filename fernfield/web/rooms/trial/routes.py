@@ -13,8 +13,10 @@ from fernfield.web.kernel.parts import TheLand, TheWorld
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.windows import TheWindow
 from fernfield.work.kernel.rows import Coordinate, Key, TractId
-from fernfield.work.passing.walkers import WalkerKey, WalkerTold, walkers_of, walkers_told
+from fernfield.work.passing.walkers import WalkerKey, WalkerTold, gait_of, walkers_of, walkers_told
+from fernfield.work.sites.kit import kit_of
 from fernfield.work.trial.kept import WALKS, AgainTold, TrackTold, track_told, walk_again
+from fernfield.work.trial.narrowing import NarrowsTold, SeekNarrows, narrows_of
 from fernfield.work.trial.reaching import From, SeekWay, WayTold, What, reach_posts, way_of
 from fernfield.work.trial.scripted import WalkBy, Walked, walked
 
@@ -49,6 +51,23 @@ def reach(
 def ways(wanted: SeekWay, land: TheLand) -> WayTold:
     """The quickest, shortest or gentlest way of a walker between two places. 409 where none leads there."""
     return way_of(*land, wanted)
+
+
+@router.post("/narrows")
+def narrows(wanted: SeekNarrows, land: TheLand) -> NarrowsTold:
+    """Where it is narrowest between two places, and what of the kit would close it. 409 where no way leads there."""
+    found = narrows_of(*land, wanted)
+    if len(found["passages"]) == 1 and not found["open"]:
+        # On either side of it there may be room for less than a body.
+        gap = found["width_m"] - 2 * gait_of(land[0], wanted.walker).radius
+        with land[0].lock:
+            sizes = [
+                (max(one.size[:2]), key, one.label) for key, one in kit_of(land[0]).items() if one.blocks != "nothing"
+            ]
+        fitting = min((one for one in sizes if one[0] >= gap), default=None)
+        if fitting is not None:
+            found["closed_by"] = {"kit": fitting[1], "name": fitting[2], "size_m": round(fitting[0], 2)}
+    return found
 
 
 @every.post("/walks")
