@@ -38,6 +38,7 @@ def test_a_walk_is_seen_noted_kept_and_walked_again(small: SmallTable) -> None:
     page.mouse.click(*table.at(20, 20))
     until(page, "fern.state.walking && fern.walker")
     expect(page.locator("[data-hud=who]")).to_have_text("A person")
+    expect(page.locator("#round-told")).to_contain_text("Round 0:")
     page.keyboard.down("c")
     expect(page.locator("[data-hud=who]")).to_have_text("A person, crouching")
     page.keyboard.up("c")

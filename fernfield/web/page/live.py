@@ -543,19 +543,20 @@ class Connection:
         self._end_walk()
 
         def begin() -> Walk:
-            sea, gait = tide_level(self._world, message.tide), gait_of(self._world, message.walker)
-            name = self._socket.state.guest.name
+            world, name = self._world, self._socket.state.guest.name
+            sea, gait = tide_level(world, message.tide), gait_of(world, message.walker)
             if message.x is not None and message.y is not None:
                 part = self._land.part_at(message.x, message.y)
-                tract_id = self._tract_id if part is None else part.tract.row.id
-                land = self._walked(tract_id)
-                return Walk(
-                    self._world, land, message.x, message.y, message.facing, message.over_m, sea, gait, name=name
-                )
-            land = self._walked(self._tract_id)
-            part, start = default_start(self._world, land)
-            x, y, facing = part.x + start.x, part.y + start.y, facing_of(self._world, start)
-            return Walk(self._world, land, x, y, facing, start.over_m, sea, gait, start.speed_ms, name)
+                land = self._walked(self._tract_id if part is None else part.tract.row.id)
+                x, y, facing, over, speed, team = message.x, message.y, message.facing, message.over_m, 0.0, None
+            else:
+                land = self._walked(self._tract_id)
+                part, start = default_start(world, land)
+                x, y, facing, over = part.x + start.x, part.y + start.y, facing_of(world, start), start.over_m
+                speed, team = start.speed_ms, start.team
+            with world.lock:
+                plays = world.house.given.plays(world, land) if message.plays else None
+            return Walk(world, land, x, y, facing, over, sea, gait, speed, name, plays, team, message.walker)
 
         try:
             walk = await self._thread(begin)

@@ -74,7 +74,7 @@ class AskSpot(Message):
 
 class BeginWalk(Message):
     """Begin a walk at (x, y), or at the default start when they are left out; the sea stands as at `tide`. walker : who
-    walks; over_m : so high over the ground there"""
+    walks; over_m : so high over the ground there; plays : the rules and cues of the world go on meanwhile"""
 
     is_: Literal["walk"] = Field(alias="is")
     x: Metres | None = None
@@ -83,6 +83,7 @@ class BeginWalk(Message):
     tide: Tide | None = None
     walker: WalkerKey = WALKER
     over_m: Annotated[float, Field(ge=0, le=1000)] = 0.0
+    plays: bool = False
 
 
 class Wish(Message):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, fields
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Protocol
@@ -122,6 +122,41 @@ class Leads:
     seconds: float = 0.0
 
 
+@dataclass(frozen=True, slots=True)
+class Happened:
+    """Something that happened in a round: when [s], in words, and to which team that is told; None: to everybody."""
+
+    seconds: float
+    words: str
+    team: int | None
+
+
+class Plays(Protocol):
+    """A round that is played on a land, of which nothing is kept (`work.sites.play.rounds`)."""
+
+    seconds: float
+    said: list[Happened]
+    over: bool
+    won: int | None
+
+    def join(self, name: str, team: int | None, walker: str, x: float, y: float) -> None: ...
+
+    def leave(self, name: str) -> None: ...
+
+    def step(self, seconds: float, places: Mapping[str, tuple[float, float]]) -> Mapping[str, tuple[float, float]]:
+        """Go on; who is brought elsewhere, and where to."""
+        ...
+
+    @property
+    def gone(self) -> frozenset[str]: ...
+
+    def hidden(self, window: Window) -> set[Obstacle]: ...
+
+    def told(self, name: str) -> dict[str, Any]: ...
+
+
+Playing = Callable[["OpenWorld", Land], Plays]
+
 Leading = Callable[["OpenWorld", Land], Iterable[Leads]]
 
 Beginnings = Callable[["OpenWorld", Land], Iterable[Begins]]
@@ -176,6 +211,7 @@ class Gives:
     guards : raises for rows that may not be changed so
     begins : where somebody may begin on a land
     leads : what brings somebody elsewhere on a land
+    plays : a round on a land, with the rules and cues of the world
     """
 
     sea_of: Callable[[OpenWorld, str], float] | None = None
@@ -193,6 +229,7 @@ class Gives:
     guards: Guards | None = None
     begins: Beginnings | None = None
     leads: Leading | None = None
+    plays: Playing | None = None
 
 
 @dataclass(frozen=True)
@@ -214,6 +251,7 @@ class Given:
     guards: Guards
     begins: Beginnings
     leads: Leading
+    plays: Playing
 
     @classmethod
     def of(cls, rooms: Iterable[Room]) -> Given:

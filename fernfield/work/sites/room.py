@@ -17,6 +17,7 @@ from fernfield.work.sites.play.aims import CAMPS, OBJECTIVES, RESOURCES
 from fernfield.work.sites.play.cues import CUES
 from fernfield.work.sites.play.doors import DOORS, leading
 from fernfield.work.sites.play.findings import doors_found, images_found, play_of
+from fernfield.work.sites.play.rounds import Round
 from fernfield.work.sites.play.rules import RULES
 from fernfield.work.sites.play.teams import RELATIONS, TEAMS
 from fernfield.work.sites.roads import ROADS, roads_found
@@ -83,5 +84,6 @@ ROOM = Room(
         follows=follow_scatters,
         begins=beginnings,
         leads=leading,
+        plays=Round,
     ),
 )

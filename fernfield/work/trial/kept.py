@@ -28,6 +28,7 @@ Placed = tuple[float, float, float, float]
 class KeptWalk(Row):
     """Collection "walks": a walk of a trial. x east, y north in its tract, over_m over the ground there [m]
 
+    plays, team : in a round with the rules and cues of the world, of a team
     wishes : each for so many ticks of 1/60 s: ahead, aside, facing [°]; 1 runs, 2 jumps, 4 crouches, added up
     track : seconds, then east and north of where it began, and elevation [s, m]
     """
@@ -40,6 +41,8 @@ class KeptWalk(Row):
     over_m: Annotated[float, Field(ge=0, le=1000), UNASKED] = 0.0
     speed_ms: Annotated[float, Field(ge=0, le=100), UNASKED] = 0.0
     length_m: Annotated[float, Field(ge=0), UNASKED] = 0.0
+    plays: Annotated[bool, UNASKED] = False
+    team: Annotated[int | None, Field(ge=1, le=8), UNASKED] = None
     wishes: Annotated[tuple[Wished, ...], Field(max_length=MOST_WISHES), UNASKED] = ()
     track: Annotated[tuple[Placed, ...], Field(max_length=MOST_WISHES), UNASKED] = ()
     tract: Annotated[TractId | None, UNASKED] = None
@@ -82,7 +85,7 @@ def keep_walk(world: OpenWorld, walk: Walk, walker: str, name: str) -> str:
             raise NotFound("the tract where this walk began has gone")
         row = KeptWalk(
             name=name, walker=walker, x=x0 - part.x, y=y0 - part.y, facing=facing, over_m=over, speed_ms=speed,
-            length_m=round(walk.far_m, 2), tract=part.tract.row.id,
+            length_m=round(walk.far_m, 2), plays=walk.plays is not None, team=walk.team, tract=part.tract.row.id,
             wishes=tuple(
                 (ticks, one.ahead, one.aside, one.facing, one.run + 2 * one.jump + 4 * one.crouch)
                 for ticks, one in walk.wishes
@@ -125,7 +128,9 @@ def walk_again(world: OpenWorld, row: KeptWalk) -> AgainTold:
     with world.lock:
         land = world.country(world.tract(world.of_tract(row.tract)).row.id)
         (x, y), before = _begins(world, row), track_told(world, row)["track"]
-    walk = Walk(world, land, x, y, row.facing, row.over_m, gait=gait, speed_ms=row.speed_ms)
+        plays = world.house.given.plays(world, land) if row.plays else None
+    walk = Walk(world, land, x, y, row.facing, row.over_m, gait=gait, speed_ms=row.speed_ms, plays=plays,
+                team=row.team, walker=row.walker)  # fmt: skip
     for ticks, ahead, aside, facing, does in row.wishes:
         walk.advance(Intent(ahead, aside, facing, bool(does & 1), bool(does & 2), bool(does & 4)), ticks)
     walk.mark()

@@ -37,8 +37,10 @@ class Wish(BaseModel):
 
 
 class WalkBy(From):
-    """Who walks, from where, and all that is wished. keep : the name under which the walk is kept, if it is"""
+    """Who walks, from where, and all that is wished. keep : the name under which the walk is kept, if it
+    is; plays : the rules and cues of the world go on meanwhile, in a round of its own"""
 
+    plays: bool = False
     keep: Annotated[Name | None, Say("Name of the walk")] = None
     wishes: Annotated[tuple[Wish, ...], Field(min_length=1, max_length=2_000)]
 
@@ -50,12 +52,21 @@ class Blocked(TypedDict):
     by: str
 
 
+class Said(TypedDict):
+    """Something that happened in the round of a walk, and when. [s]"""
+
+    t: float
+    words: str
+
+
 class Walked(TypedDict):
-    """The places of a walk, each with its time [s, m]; what was in the way; the key of the row where it was kept."""
+    """The places of a walk, each with its time [s, m]; what was in the way; the key of the row where it was kept;
+    and what happened in its round."""
 
     track: list[tuple[float, float, float, float]]
     blocked: list[Blocked]
     key: str | None
+    said: list[Said]
 
 
 def walked(world: OpenWorld, land: Land, wanted: WalkBy) -> Walked:
@@ -66,10 +77,13 @@ def walked(world: OpenWorld, land: Land, wanted: WalkBy) -> Walked:
     gait = gait_of(world, wanted.walker)
     with world.lock:
         (x, y), *_ = places_of(world, land, wanted)
-    walk = Walk(world, land, x, y, wanted.wishes[0].facing, gait=gait)
+        plays = world.house.given.plays(world, land) if wanted.plays else None
+    walk = Walk(world, land, x, y, wanted.wishes[0].facing, gait=gait, plays=plays, team=wanted.team,
+                walker=wanted.walker)  # fmt: skip
     for one in wanted.wishes:
         intent = Intent(one.ahead, one.aside, one.facing, one.run, one.jump, one.crouch)
         walk.advance(intent, max(1, round(one.seconds / TICK_S)))
         walk.mark()
+    said = [] if plays is None else [Said(t=one.seconds, words=one.words) for one in plays.said]
     key = None if wanted.keep is None else keep_walk(world, walk, wanted.walker, wanted.keep)
-    return {"track": walk.track, "blocked": [Blocked(t=t, by=by) for t, by in walk.blocked], "key": key}
+    return {"track": walk.track, "blocked": [Blocked(t=t, by=by) for t, by in walk.blocked], "key": key, "said": said}

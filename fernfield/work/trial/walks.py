@@ -15,7 +15,7 @@ from fernfield.core.travel.walker import TICK_S, Intent, Obstacle, Walker, tick
 from fernfield.core.travel.walkers import WALKER, WALKERS, Gait
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
-from fernfield.work.kernel.rooms import Leads
+from fernfield.work.kernel.rooms import Leads, Plays
 from fernfield.work.kernel.world import OpenWorld
 
 REACH_M = 24.0
@@ -25,6 +25,8 @@ MARGIN_M = 8.0
 FREELY = WALKERS[WALKER]
 """What a walker can do where nothing slows it."""
 
+ROUND_TICKS, ROUND_TOLD_TICKS = 6, 30
+"""A round goes on every so many ticks, and is told after so many."""
 TOLD_TICKS = 15
 """The track has a place after so many ticks."""
 MOST_TICKS = round(1_200 / TICK_S)
@@ -43,14 +45,16 @@ class Walk:
     def __init__(
         self, world: OpenWorld, land: Land, x: float, y: float, facing: float = 0.0, over_m: float = 0.0,
         sea_m: float | None = None, gait: Gait = FREELY, speed_ms: float = 0.0, name: str = "",
+        plays: Plays | None = None, team: int | None = None, walker: str = WALKER,
     ) -> None:  # fmt: skip
         """A walk from a place, with a facing [°], and so high over the ground there; the sea as if at `sea_m` [m].
 
         gait : who walks; speed_ms : how fast one comes in, over the ground until the feet are on it [m/s]
         name : the person whose walk it is
+        plays : the round in which it is, of a team, as a walker
         """
         land.need(x, y, "a walk's beginning")
-        self.name = name
+        self.name, self.team = name, team
         self.began = x, y, over_m, speed_ms, facing % 360
         self.ticks, self.far_m = 0, 0.0
         self.wishes: list[tuple[int, Intent]] = []
@@ -80,6 +84,9 @@ class Walk:
         if gait.draught and (deep := self.water(x, y)) < gait.draught:
             raise Conflict(f"{gait.label} begins on water {gait.draught:g} m deep or more, and here it is {deep:.1f} m")
         self.track.append(self._place())
+        self.plays, self._told, self._heard = plays, -1, 0
+        if plays is not None:
+            plays.join(name, team, walker, x, y)
 
     def join(self) -> None:
         """Be seen by others who walk in this world, until it is let go of."""
@@ -134,7 +141,17 @@ class Walk:
                 self.far_m += math.hypot(self.walker.x - before.x, self.walker.y - before.y)
                 self._be_led()
             self._remember(intent, before.blocked_by)
+            if self.plays is not None and self.ticks % ROUND_TICKS == 0:
+                self._play(self.plays)
         return self.walker
+
+    def _play(self, plays: Plays) -> None:
+        """A step of the round: who walks may be brought elsewhere, and what stood in the way may be gone."""
+        gone = plays.gone
+        moved = plays.step(ROUND_TICKS * TICK_S, {self.name: (self.walker.x, self.walker.y)})
+        self._stale = self._stale or plays.gone != gone
+        if self.name in moved:
+            self._stand_at(*moved[self.name], self.walker.facing)
 
     def _remember(self, intent: Intent, blocked_before: str) -> None:
         self.ticks += 1
@@ -167,17 +184,16 @@ class Walk:
         if led.seconds:
             self._flight = led, w.z, 0.0
             return
-        self._stand_at(led)
+        self._stand_at(led.to_x, led.to_y, led.facing)
 
-    def _stand_at(self, led: Leads) -> None:
+    def _stand_at(self, x: float, y: float, facing: float) -> None:
         with self._world.lock:
-            z = self._land.elevation(led.to_x, led.to_y)
-        self.walker = Walker(led.to_x, led.to_y, z, led.facing)
+            z = self._land.elevation(x, y)
+        self.walker = Walker(x, y, z, facing)
         self._stale = True
         self._look_around()
         # Where one comes to stand may lead back: only when it was left.
-        self._within = {one.key for one in self._leads
-                        if math.hypot(led.to_x - one.x, led.to_y - one.y) <= one.reach}  # fmt: skip
+        self._within = {one.key for one in self._leads if math.hypot(x - one.x, y - one.y) <= one.reach}
 
     def _fly(self) -> None:
         """A tick of a throw: along its parabola."""
@@ -186,7 +202,7 @@ class Walk:
         since += TICK_S
         if since >= led.seconds:
             self._flight = None
-            self._stand_at(led)
+            self._stand_at(led.to_x, led.to_y, led.facing)
             return
         part, slope = since / led.seconds, math.radians(led.steep_deg)
         z = z0 + led.speed * math.sin(slope) * since - GRAVITY / 2 * since * since
@@ -227,7 +243,21 @@ class Walk:
             "crouches": w.crouches, "over": round(max(0.0, w.z - self.height(w.x, w.y)), 3),
             "air": w.fall != 0 or self._flight is not None,
             "seconds": round(self.ticks * TICK_S, 2), "far": round(self.far_m, 2), "others": self._others(),
+            **self._round(),
         }  # fmt: skip
+
+    def _round(self) -> dict[str, object]:
+        """How the round stands, twice a second; and what has happened since it was last told."""
+        plays, now = self.plays, self.ticks // ROUND_TOLD_TICKS
+        if plays is None:
+            return {}
+        new, self._heard = plays.said[self._heard :], len(plays.said)
+        if now == self._told and not new:
+            return {}
+        self._told = now
+        told = plays.told(self.name)
+        own = [one.words for one in new if one.team in (None, told["team"])]
+        return {"round": told, "happened": own}
 
     def _others(self) -> list[dict[str, object]]:
         """Who else walks near, in this land's metres."""
@@ -258,6 +288,8 @@ class Walk:
             self._obstacles = [
                 obstacle for found in self._world.house.obstacles for obstacle in found(self._world, self._land, around)
             ]
+            if self.plays is not None and (hidden := self.plays.hidden(around)):
+                self._obstacles = [one for one in self._obstacles if one not in hidden]
         self._centre = (x, y)
         self._stale = False
 

@@ -33,7 +33,60 @@ function put(name, words) {
   if (at.textContent !== words) at.textContent = words;
 }
 
+const round = /** @type {HTMLElement} */ (document.getElementById("round-told"));
+const ofRound = (/** @type {string} */ name) =>
+  /** @type {HTMLElement} */ (round.querySelector(`[data-round="${name}"]`));
+const MOST_SAID = 6;
+/** The light that was looked at before the round changed it. @type {string | null | undefined} */
+let moodBefore;
+
+/** @param {any} told @param {string[]} happened */
+function tellRound(told, happened) {
+  round.hidden = false;
+  const won = told.won === null ? "nobody has won" : `team ${told.won} has won`;
+  const bag = Object.entries(told.bag).map(([of, amount]) => `${amount} ${of}`);
+  ofRound("head").textContent = [
+    told.over ? `The round is over, ${won}` : `Round ${clock(told.seconds)}`,
+    `team ${told.team}`,
+    ...bag,
+  ].join(" · ");
+  ofRound("aims").replaceChildren(
+    ...told.aims.map((/** @type {any} */ aim) => {
+      const line = document.createElement("li");
+      const whose = aim.done.length
+        ? `done by ${aim.done.join(", ")}`
+        : aim.owner
+          ? `of team ${aim.owner}`
+          : "nobody's";
+      line.textContent = `${aim.name}: ${aim.share ? `${Math.round(aim.share * 100)} %` : whose}`;
+      return line;
+    }),
+  );
+  const said = ofRound("said");
+  for (const words of happened) {
+    const line = document.createElement("li");
+    line.textContent = words;
+    said.append(line);
+  }
+  while (said.children.length > MOST_SAID) said.firstElementChild?.remove();
+  if (told.gone.join() !== state.gone.join()) state.gone = told.gone;
+  if (told.mood && told.mood !== state.mood) {
+    if (moodBefore === undefined) moodBefore = state.mood;
+    state.mood = told.mood;
+  }
+}
+
+/** Nothing of a round stays. */
+function roundOver() {
+  round.hidden = true;
+  ofRound("said").replaceChildren();
+  if (state.gone.length) state.gone = [];
+  if (moodBefore !== undefined) state.mood = moodBefore;
+  moodBefore = undefined;
+}
+
 export function begun() {
+  roundOver();
   trail = [];
   ends = [];
   last = null;
@@ -43,6 +96,7 @@ export function begun() {
 export function over() {
   hud.hidden = true;
   map.hidden = true;
+  roundOver();
   state.walkers = [];
   drawOverlay();
 }
@@ -63,6 +117,7 @@ export function heard(now) {
   put("slope", `${signed(now.slope, 0)}°`);
   const wet = now.water > 0.05 ? `in water ${now.water.toFixed(1)} m deep` : "";
   put("blocked", now.blocked ? `stopped by ${now.blocked}` : now.air ? "in the air" : wet);
+  if (now.round) tellRound(now.round, now.happened);
   drawMap();
 }
 

@@ -41,6 +41,7 @@ let back = "plan";
 let expected = false;
 let locked = false;
 let behind = false;
+const own = Alpine.reactive({ plays: true });
 /** Where a walk was when the line broke: it goes on from there. @type {any} */
 let broken = null;
 /** Where the walk under way began, as it was asked for. @type {any} */
@@ -68,6 +69,7 @@ function walkFrom(spot) {
     ...(spot ? { x: spot.x, y: spot.y, facing: spot.facing ?? (inward + 360) % 360 } : {}),
     ...(state.show.tide ? { tide: state.show.tide } : {}),
     walker: walkerOf(),
+    plays: own.plays,
   };
   begin(from);
 }
@@ -321,6 +323,13 @@ Alpine.data("trial", () => ({
   },
   get walker() {
     return walkerOf();
+  },
+  get plays() {
+    return own.plays;
+  },
+  /** @param {Event} event */
+  setPlays(event) {
+    own.plays = /** @type {HTMLInputElement} */ (event.target).checked;
   },
   get words() {
     return `Walk from ${this.start ? this.start.name : "the default start"}`;

@@ -158,6 +158,7 @@ export interface PageState {
   marks: number[];
   figures: Figure[];
   walkers: Figure[];
+  gone: string[];
   past: number | null;
   progress: any;
   subjects: Record<string, string>;

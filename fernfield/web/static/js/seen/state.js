@@ -128,6 +128,8 @@ const page = {
   figures: kept.figures || [],
   /** Who walks, besides the eye that is looked through: others, and walks that are shown again. @type {import("../types.js").Figure[]} */
   walkers: [],
+  /** Things that are open, carried or gone in the round of a trial. */
+  gone: /** @type {string[]} */ ([]),
   /** The revision that is looked at, or null for the present. @type {number | null} */
   past: null,
   /** What the stroke under way has come to. @type {any} */

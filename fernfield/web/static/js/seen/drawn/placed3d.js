@@ -123,6 +123,10 @@ export class Placed {
     scene.add(this.far);
     shown.push(this);
     for (const one of drawings) this.follow(one);
+    watch(
+      () => state.gone,
+      () => this.build(),
+    );
   }
 
   /** @param {typeof drawings[0]} one */
@@ -141,6 +145,7 @@ export class Placed {
     this.byKey.clear();
     for (const { name, bodies } of drawings) {
       for (const row of each(name)) {
+        if (state.gone.includes(row.key)) continue;
         for (const body of bodies(row)) {
           const one = { path: body.path(2), row, body, foot: 0, place: NOWHERE };
           const others = alike.get(one.path);
