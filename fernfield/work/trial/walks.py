@@ -55,6 +55,7 @@ class Walk:
         """
         land.need(x, y, "a walk's beginning")
         self.name, self.team = name, team
+        self.plays, self._told, self._heard = plays, -1, 0
         self.began = x, y, over_m, speed_ms, facing % 360
         self.ticks, self.far_m = 0, 0.0
         self.wishes: list[tuple[int, Intent]] = []
@@ -84,7 +85,6 @@ class Walk:
         if gait.draught and (deep := self.water(x, y)) < gait.draught:
             raise Conflict(f"{gait.label} begins on water {gait.draught:g} m deep or more, and here it is {deep:.1f} m")
         self.track.append(self._place())
-        self.plays, self._told, self._heard = plays, -1, 0
         if plays is not None:
             plays.join(name, team, walker, x, y)
 
