@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from playwright.sync_api import expect
 
 from tests.browser.driving import until
@@ -68,3 +70,22 @@ def test_a_walk_is_seen_noted_kept_and_walked_again(small: SmallTable) -> None:
     page.get_by_label("Walks at").fill("5")
     page.get_by_role("button", name="Set the walker").click()
     until(page, "fern.rows('walkers').some((one) => one.walk_ms === 5)")
+
+
+def test_what_is_fair_is_told_seen_and_tried_out(small: SmallTable) -> None:
+    table, page = small, small.page
+    base = f"/api/worlds/{table.world}"
+    for name, x in (("Here", 15), ("There", 185)):
+        table.server.send(f"{base}/things", {"sort": "start", "name": name, "x": x, "y": 50, "team": 1 + (x > 100)})
+    table.server.send(f"{base}/resources", {"name": "Peat", "of": "peat", "x": 30, "y": 50})
+    table.open("trial")
+    table.tab("Fair")
+    page.locator("[data-fair=first]").click()
+    expect(page.locator("#fair-why")).to_contain_text("There comes to")
+    score = page.locator("#fair-starts td").first
+    expect(score).to_have_text(re.compile(r"^\d+$"))
+    page.locator("#fair-try").select_option(label="Peat")
+    page.mouse.click(*table.at(100, 50))
+    expect(score).to_have_text(re.compile("→"))
+    page.locator("[data-fair=put]").click()
+    until(page, "Math.abs(fern.rows('resources')[0].x - 100) < 2")

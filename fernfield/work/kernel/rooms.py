@@ -95,9 +95,11 @@ Follows = Callable[["OpenWorld", Touched], None]
 
 @dataclass(frozen=True, slots=True)
 class Begins:
-    """Where somebody may begin: the key of the start, its team, whether it is the default, its place in a land. [m]"""
+    """Where somebody may begin: the key and name of the start, its team, whether it is the default, its place in a
+    land. [m]"""
 
     key: str
+    name: str
     team: int | None
     default: bool
     x: float
@@ -120,6 +122,21 @@ class Leads:
     steep_deg: float = 0.0
     speed: float = 0.0
     seconds: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Worth:
+    """What is worth going to: of : "objective", or what is gathered there; team : who alone goes; its place. [m]"""
+
+    key: str
+    of: str
+    name: str
+    team: int | None
+    x: float
+    y: float
+
+
+Worthy = Callable[["OpenWorld", Land], Iterable[Worth]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -212,6 +229,7 @@ class Gives:
     begins : where somebody may begin on a land
     leads : what brings somebody elsewhere on a land
     plays : a round on a land, with the rules and cues of the world
+    worth : what is worth going to on a land
     """
 
     sea_of: Callable[[OpenWorld, str], float] | None = None
@@ -230,6 +248,7 @@ class Gives:
     begins: Beginnings | None = None
     leads: Leading | None = None
     plays: Playing | None = None
+    worth: Worthy | None = None
 
 
 @dataclass(frozen=True)
@@ -252,6 +271,7 @@ class Given:
     begins: Beginnings
     leads: Leading
     plays: Playing
+    worth: Worthy
 
     @classmethod
     def of(cls, rooms: Iterable[Room]) -> Given:

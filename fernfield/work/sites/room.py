@@ -13,7 +13,7 @@ from fernfield.work.sites.kit import KIT_ROWS
 from fernfield.work.sites.notes import NOTES
 from fernfield.work.sites.packing import SITES_PART, sites_manifest, whole_sites
 from fernfield.work.sites.paving import clear_of_all, taken_by_all
-from fernfield.work.sites.play.aims import CAMPS, OBJECTIVES, RESOURCES
+from fernfield.work.sites.play.aims import CAMPS, OBJECTIVES, RESOURCES, worth_going_to
 from fernfield.work.sites.play.cues import CUES
 from fernfield.work.sites.play.doors import DOORS, leading
 from fernfield.work.sites.play.findings import doors_found, images_found, play_of
@@ -85,5 +85,6 @@ ROOM = Room(
         begins=beginnings,
         leads=leading,
         plays=Round,
+        worth=worth_going_to,
     ),
 )

@@ -382,7 +382,7 @@ def beginnings(world: OpenWorld, land: Land) -> Iterator[Begins]:
     for part in land.parts:
         for key, thing in things_of(world, part.tract.row.id):
             if isinstance(thing, Start) and not thing.holding:
-                yield Begins(key, thing.team, thing.default, thing.x + part.x, thing.y + part.y)
+                yield Begins(key, thing.name, thing.team, thing.default, thing.x + part.x, thing.y + part.y)
 
 
 # The ground that is taken up

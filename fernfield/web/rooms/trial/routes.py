@@ -15,6 +15,7 @@ from fernfield.web.kernel.windows import TheWindow
 from fernfield.work.kernel.rows import Coordinate, Key, TractId
 from fernfield.work.passing.walkers import WalkerKey, WalkerTold, gait_of, walkers_of, walkers_told
 from fernfield.work.sites.kit import kit_of
+from fernfield.work.trial.fairness import AskFair, FairTold, fair, first_of
 from fernfield.work.trial.kept import WALKS, AgainTold, TrackTold, track_told, walk_again
 from fernfield.work.trial.narrowing import NarrowsTold, SeekNarrows, narrows_of
 from fernfield.work.trial.reaching import From, SeekWay, WayTold, What, reach_posts, way_of
@@ -68,6 +69,32 @@ def narrows(wanted: SeekNarrows, land: TheLand) -> NarrowsTold:
         if fitting is not None:
             found["closed_by"] = {"kit": fitting[1], "name": fitting[2], "size_m": round(fitting[0], 2)}
     return found
+
+
+@every.get("/fairness")
+def fairness(world: TheWorld, walker: WalkerKey = WALKER, tract: Annotated[TractId | None, Query()] = None) -> FairTold:
+    """How alike the starts are: how long it takes from each to all that is worth going to and to each other, what
+    ground each comes to first, scores, and what makes one worse. On the land of the first tract unless told."""
+    return fairness_of(AskFair(walker=walker), world, tract)
+
+
+@every.post("/fairness")
+def fairness_of(asked: AskFair, world: TheWorld, tract: Annotated[TractId | None, Query()] = None) -> FairTold:
+    """The same by weights of one's own, or with starts and other places where they would stand."""
+    with world.lock:
+        land = world.country(world.tract(world.of_tract(tract)).row.id)
+    return fair(world, land, asked)
+
+
+@router.post("/first", response_class=Response)
+def first(
+    asked: AskFair, land: TheLand, window: TheWindow, step: Annotated[int, Query(ge=1, le=1024)] = 1
+) -> Response:  # fmt: skip
+    """Who comes to every `step`-th post of a land first: bytes, 0 nobody, else the number of the start, from 1, in the
+    order in which `fairness` tells them."""
+    posts = first_of(*land, asked, window, step)
+    headers = {"X-Shape": ",".join(map(str, posts.shape))}
+    return Response(posts.tobytes(), media_type="application/octet-stream", headers=headers)
 
 
 @every.post("/walks")

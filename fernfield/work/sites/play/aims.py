@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, StringConstraints
 
 from fernfield.work.kernel.declared import Names
+from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.rooms import Worth
 from fernfield.work.kernel.rows import Collection, East, Facing, Key, Name, North, TractId
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
@@ -125,3 +128,12 @@ class Camp(Parted):
 CAMPS: Collection[Camp] = Collection(
     "camps", Camp, "camp", in_tract=True, packed=True, plan=lambda change, look: with_images(CAMPS, change, look)
 )
+
+
+def worth_going_to(world: OpenWorld, land: Land) -> Iterator[Worth]:
+    """The objectives of a land and what is gathered there. Hold the lock."""
+    for part in land.parts:
+        for key, aim in world.each_in(OBJECTIVES, part.tract.row.id):
+            yield Worth(key, "objective", aim.name, aim.for_team, aim.x + part.x, aim.y + part.y)
+        for key, one in world.each_in(RESOURCES, part.tract.row.id):
+            yield Worth(key, one.of, one.name, one.team, one.x + part.x, one.y + part.y)
