@@ -22,13 +22,16 @@ from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.work.kernel.commands import patch, put
 from fernfield.work.kernel.many import look_at_rows, take_rows
 from fernfield.work.kernel.world import OpenWorld
+from fernfield.work.passing.raster import passable_in
 from fernfield.work.sites.arranging import Arrange, arrange
+from fernfield.work.sites.play.aims import RESOURCES, Resource
 from fernfield.work.sites.play.cues import CUES
 from fernfield.work.sites.play.findings import play_of
 from fernfield.work.sites.roads import ROADS, Road
-from fernfield.work.sites.rows import THINGS
+from fernfield.work.sites.rows import THINGS, Start
 from fernfield.work.sites.scatters import Scatter, scattered
 from fernfield.work.studio import Studio
+from fernfield.work.trial.fairness import AskFair, fair
 from fernfield.work.worlds.beginnings import WorldSpec
 
 SIDE = 2_048
@@ -37,6 +40,7 @@ MOVED = 500
 SPREAD = 10_000
 SORTS = 8
 CUED = 1_000
+STARTS, WORTH = 8, 100
 
 
 def rows(plan: Plan) -> Iterator[Row]:
@@ -47,6 +51,7 @@ def rows(plan: Plan) -> Iterator[Row]:
             yield _arranged(studio, plan)
             yield _way(plan)
             yield _reach(plan)
+            yield from _fair(studio, plan)
             yield _led(studio, plan)
             yield _cued(studio, plan)
         finally:
@@ -177,6 +182,38 @@ def _reach(plan: Plan) -> Row:
         other = lambda: MCP_Geometric(costs).find_costs([(8, 8)])  # noqa: E731
     return row(f"reached when, over {side:,}²", against, "0.2",
                lambda: reach_from(leave, [(8, 8)], 1.0, 3.0), other, 3)  # fmt: skip
+
+
+def _fair(studio: Studio, plan: Plan) -> Iterator[Row]:
+    """How fair eight starts are, all of them elsewhere each time, and a resource tried out elsewhere."""
+    side = min(plan.large, 2_049)
+    world, rng = _uneven(studio, side - 1, "Fair"), np.random.default_rng(2)
+    places = rng.uniform(50, side - 50, (STARTS + WORTH, 2)).round(1).tolist()
+    for k, (x, y) in enumerate(places):
+        if k < STARTS:
+            world.edit(put(THINGS, f"s{k}", Start(name=f"Start {k}", x=x, y=y, team=k + 1)))
+        else:
+            world.edit(put(RESOURCES, f"r{k}", Resource(name=f"Peat {k}", of="peat", x=x, y=y)))
+    shifts = itertools.cycle(range(1, 9))
+
+    def all_anew() -> None:
+        shift = next(shifts)
+        moved = {f"s{k}": (x + shift, y) for k, (x, y) in enumerate(places[:STARTS])}
+        fair(world, world.first_land, AskFair(moved=moved))
+
+    def one_elsewhere() -> None:
+        fair(world, world.first_land, AskFair(moved={f"r{STARTS}": (100.0 + next(shifts), 100.0)}))
+
+    def one_reach() -> None:
+        leave = passable_in(world, world.first_land, world.first_land.bounds, WALKER)
+        reach_from(leave, [(8, 8)], 1.0, 3.0)
+
+    one_elsewhere()
+    name = f"fair, {STARTS} starts, {WORTH} places, {side:,}²"
+    yield row(name, "one reach over it", "3 s at 2,049²", all_anew, one_reach, 3)
+    yield row(
+        "what if a resource stood elsewhere", "one reach over it", "150 ms at 2,049²", one_elsewhere, one_reach, 3
+    )
 
 
 def _led(studio: Studio, plan: Plan) -> Row:

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fernfield.core.grid import ByteArray, FloatArray
+from fernfield.core.kernels import kernel
 
 NOBODY = 0
 ALIKE = 100.0
@@ -26,10 +27,32 @@ def first_to_come(seconds: Sequence[FloatArray]) -> ByteArray:
     first = np.zeros(seconds[0].shape, np.uint8)
     best = np.full(seconds[0].shape, np.inf, np.float32)
     for number, one in enumerate(seconds, 1):
-        sooner = one < best
-        first[sooner] = number
-        best[sooner] = one[sooner]
+        _sooner(np.ascontiguousarray(one, np.float32).ravel(), best.ravel(), first.ravel(), number)
     return first
+
+
+@kernel
+def _sooner(took: FloatArray, best: FloatArray, first: ByteArray, number: int) -> None:
+    for at in range(len(took)):
+        if took[at] < best[at]:
+            best[at] = took[at]
+            first[at] = number
+
+
+def counted_within(took: FloatArray, limits: Sequence[float]) -> list[int]:
+    """How many posts are come to within each of some times. [s]"""
+    found = _within(np.ascontiguousarray(took, np.float32).ravel(), np.array(limits))
+    return [int(one) for one in found]
+
+
+@kernel
+def _within(took: FloatArray, limits: NDArray[np.float64]) -> NDArray[np.int64]:
+    found = np.zeros(len(limits), np.int64)
+    for at in range(len(took)):
+        for k in range(len(limits)):
+            if took[at] <= limits[k]:
+                found[k] += 1
+    return found
 
 
 @dataclass(frozen=True, slots=True)

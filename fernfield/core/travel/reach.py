@@ -101,14 +101,27 @@ def reach_from(
         raise GridError(f"heights must have the shape {(rows, cols)}")
     ground = np.ascontiguousarray(heights if needs else np.zeros((1, 1)), np.float32)
     least, longest = _bounds(by, clock, spacing, speed, ground)
-    buckets = int(min(MOST_BUCKETS, math.ceil(longest / least) + 2))
-    cost = np.full((rows, cols), np.inf)
-    came = np.full((rows, cols), -1, np.int8)
-    first = np.array([row * cols + col for row, col in sources], np.int64)
-    # All that is asked of a post lies together.
-    whole = np.ascontiguousarray(np.moveaxis(leave, 0, -1))
+    # A power of two: which bucket it is, is found without dividing.
+    buckets = 1 << math.ceil(math.log2(min(MOST_BUCKETS, math.ceil(longest / least) + 2)))
+    # With a post that nobody leaves around them all: no way is asked whether it leads off the grid.
+    wide = cols + 2
+    whole = np.zeros((rows + 2, wide, 8), np.uint8)
+    whole[1:-1, 1:-1] = np.moveaxis(leave, 0, -1)
+    for d, (down, right) in enumerate(DIRECTIONS):
+        for edge, leads in ((whole[1, :, d], down < 0), (whole[-2, :, d], down > 0),
+                            (whole[:, 1, d], right < 0), (whole[:, -2, d], right > 0)):  # fmt: skip
+            if leads:
+                edge[...] = 0
+    steep = np.zeros((rows + 2, wide) if needs else (1, 1), np.float32)
+    if needs:
+        steep[1:-1, 1:-1] = ground
+    cost = np.full((rows + 2) * wide, np.inf)
+    came = np.full((rows + 2) * wide, -1, np.int8)
+    first = np.array([(row + 1) * wide + col + 1 for row, col in sources], np.int64)
     # A hair less: sums of steps may round to just under their bound.
-    _ring(whole, first, cost, came, ground, spacing, speed, _BY[by], _CLOCKS[clock], least * (1 - 1e-9), buckets, most)
+    _ring(whole.reshape(-1, 8), wide, first, cost, came, steep.ravel(), spacing, speed, _BY[by], _CLOCKS[clock],
+          1 / (least * (1 - 1e-9)), buckets, most)  # fmt: skip
+    cost, came = (np.ascontiguousarray(one.reshape(rows + 2, wide)[1:-1, 1:-1]) for one in (cost, came))
     return Reach(cost, came)
 
 
@@ -153,97 +166,95 @@ def _slowed(clock: int, rise: float, run: float) -> float:
 
 @kernel
 def _ring(
-    leave: ByteArray, sources: NDArray[np.int64], cost: NDArray[np.float64], came: NDArray[np.int8],
-    heights: FloatArray, spacing: float, speed: float, by: int, clock: int, width: float, buckets: int, most: float,
+    leave: ByteArray, wide: int, sources: NDArray[np.int64], cost: NDArray[np.float64], came: NDArray[np.int8],
+    heights: FloatArray, spacing: float, speed: float, by: int, clock: int, each: float, buckets: int, most: float,
 ) -> None:  # fmt: skip
-    rows, cols, _ = leave.shape
-    head = np.full(buckets, -1, np.int64)
+    """each : one over how wide a bucket is"""
+    head = np.full(buckets, -1, np.int32)
+    mask = buckets - 1
     runs = np.array([spacing, spacing * math.sqrt(2.0)])
     paced = np.full((2, 256), np.inf)
     for k in range(2):
         for pace in range(1, 256):
             paced[k, pace] = runs[k] / (speed * (pace / 255.0))
-    around = np.empty((8, 2), np.int64)
+    around = np.empty(8, np.int64)
     for d in range(8):
-        around[d] = down_by(d), right_by(d)
+        around[d] = down_by(d) * wide + right_by(d)
+    plain = by == 0 and clock == 0
     # Entries of the buckets: a post and the one behind it. What was taken is used again.
     room = 1 << 14
-    post, behind = np.empty(room, np.int64), np.empty(room, np.int64)
-    used, free, waiting = 0, np.int64(-1), 0
+    entries = np.empty((room, 2), np.int32)
+    used, free, waiting = 0, np.int32(-1), 0
     for k in range(len(sources)):
-        r, c = sources[k] // cols, sources[k] % cols
-        if cost[r, c] == 0.0:
+        if cost[sources[k]] == 0.0:
             continue
-        cost[r, c] = 0.0
+        cost[sources[k]] = 0.0
         if used == room:
-            post, behind, room = _more(post), _more(behind), room * 2
-        post[used], behind[used] = sources[k], head[0]
+            entries, room = _more(entries), room * 2
+        entries[used, 0], entries[used, 1] = sources[k], head[0]
         head[0] = used
         used += 1
         waiting += 1
-    done = np.zeros((rows, cols), np.uint8)
+    done = np.zeros(len(cost), np.uint8)
     at = 0
     while waiting > 0:
-        slot = at % buckets
+        slot = at & mask
         while head[slot] >= 0:
             entry = head[slot]
-            head[slot] = behind[entry]
-            here = post[entry]
-            behind[entry] = free
+            head[slot] = entries[entry, 1]
+            here = np.int64(entries[entry, 0])
+            entries[entry, 1] = free
             free = entry
             waiting -= 1
-            r, c = here // cols, here % cols
-            if done[r, c]:
+            if done[here]:
                 continue
-            if int(cost[r, c] / width) > at:
+            so_far = cost[here]
+            if int(so_far * each) > at:
                 # It lies further than the ring is long: its turn has not come.
-                free = behind[entry]
-                ahead = min(int(cost[r, c] / width), at + buckets - 1) % buckets
-                behind[entry] = head[ahead]
+                free = entries[entry, 1]
+                ahead = min(int(so_far * each), at + mask) & mask
+                entries[entry, 1] = head[ahead]
                 head[ahead] = entry
                 waiting += 1
                 continue
-            done[r, c] = 1
-            so_far = cost[r, c]
+            done[here] = 1
             for d in range(8):
-                pace = leave[r, c, d]
-                if pace == 0:
+                pace = leave[here, d]
+                there = here + around[d]
+                if pace == 0 or done[there]:
                     continue
-                r1, c1 = r + around[d, 0], c + around[d, 1]
-                if r1 < 0 or c1 < 0 or r1 >= rows or c1 >= cols:
-                    continue
-                run = runs[d % 2]
-                if by == 1:
-                    step = run
-                elif by == 2:
-                    step = FLAT_PART * run + max(0.0, float(heights[r1, c1]) - float(heights[r, c]))
+                if plain:
+                    step = paced[d & 1, pace]
+                elif by == 0:
+                    step = paced[d & 1, pace] * _slowed(
+                        clock, float(heights[there]) - float(heights[here]), runs[d & 1]
+                    )
+                elif by == 1:
+                    step = runs[d & 1]
                 else:
-                    step = paced[d % 2, pace]
-                    if clock > 0:
-                        step *= _slowed(clock, float(heights[r1, c1]) - float(heights[r, c]), run)
+                    step = FLAT_PART * runs[d & 1] + max(0.0, float(heights[there]) - float(heights[here]))
                 new = so_far + step
-                if new < cost[r1, c1] and new <= most:
-                    cost[r1, c1] = new
-                    came[r1, c1] = d
-                    to = int(new / width)
-                    to = min(to, at + buckets - 1)
-                    if free >= 0:
-                        one = free
-                        free = behind[one]
+                if new < cost[there] and new <= most:
+                    cost[there] = new
+                    came[there] = d
+                    to = min(int(new * each), at + mask) & mask
+                    one = free
+                    if one >= 0:
+                        free = entries[one, 1]
                     else:
                         if used == room:
-                            post, behind, room = _more(post), _more(behind), room * 2
-                        one = np.int64(used)
+                            entries, room = _more(entries), room * 2
+                        one = np.int32(used)
                         used += 1
-                    post[one], behind[one] = r1 * cols + c1, head[to % buckets]
-                    head[to % buckets] = one
+                    entries[one, 0], entries[one, 1] = there, head[to]
+                    head[to] = one
                     waiting += 1
         at += 1
 
 
 @kernel
-def _more(values: NDArray[np.int64]) -> NDArray[np.int64]:
-    out = np.empty(len(values) * 2, np.int64)
+def _more(values: NDArray[np.int32]) -> NDArray[np.int32]:
+    out = np.empty((len(values) * 2, 2), np.int32)
     out[: len(values)] = values
     return out
 

@@ -7,7 +7,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Annotated
 from weakref import WeakKeyDictionary
 
@@ -18,7 +18,7 @@ from typing_extensions import TypedDict
 
 from fernfield.core.errors import NotFound
 from fernfield.core.grid import ByteArray, FloatArray, Window
-from fernfield.core.travel.fairness import Told, compared, first_to_come, scores, worst
+from fernfield.core.travel.fairness import Told, compared, counted_within, first_to_come, scores, worst
 from fernfield.core.travel.reach import reach_from
 from fernfield.core.travel.walkers import WALKER
 from fernfield.work.kernel.posts.lands import Land
@@ -32,7 +32,7 @@ from fernfield.work.trial.reaching import posts_of, whole_of
 MOST_KEPT_BYTES = 192 << 20
 WITHIN_S = (60.0, 120.0, 300.0)
 """Ground that is reached within these times is told of."""
-_Kept = OrderedDict[tuple[object, ...], tuple[ByteArray, FloatArray]]
+_Kept = OrderedDict[tuple[object, ...], tuple[ByteArray, "_Times"]]
 _KEPT: WeakKeyDictionary[OpenWorld, _Kept] = WeakKeyDictionary()
 _LOCK = threading.Lock()
 Weight = Annotated[float, Field(ge=0, le=10)]
@@ -107,12 +107,17 @@ class FairTold(TypedDict):
     why: list[WhyTold]
 
 
-def seconds_from(world: OpenWorld, land: Land, walker: str, place: tuple[float, float]) -> FloatArray:
-    """How long it takes from a place to each post of a land; infinite where no way leads. Kept for as long as the
-    raster is that raster. [s]"""
-    window = whole_of(land)
-    leave = passable_in(world, land, window, walker)
-    (post,) = posts_of(land, window, [place])
+@dataclass(frozen=True, slots=True)
+class _Times:
+    """How long it takes from a start to each post [s], and how many posts are reached within `WITHIN_S`."""
+
+    seconds: FloatArray
+    within: list[int]
+
+
+def _times_from(world: OpenWorld, land: Land, leave: ByteArray, walker: str, place: tuple[float, float]) -> _Times:
+    """Kept for as long as the raster is that raster."""
+    (post,) = posts_of(land, whole_of(land), [place])
     key = land.id, walker, post
     with _LOCK:
         mine = _KEPT.setdefault(world, OrderedDict())
@@ -120,10 +125,11 @@ def seconds_from(world: OpenWorld, land: Land, walker: str, place: tuple[float, 
         if known is not None and known[0] is leave:
             mine.move_to_end(key)
             return known[1]
-    found = reach_from(leave, [post], land.grid.spacing, gait_of(world, walker).walk).cost.astype(np.float32)
+    took = reach_from(leave, [post], land.grid.spacing, gait_of(world, walker).walk).cost.astype(np.float32)
+    found = _Times(took, counted_within(took, WITHIN_S))
     with _LOCK:
         mine[key] = leave, found
-        while sum(one.nbytes for _, one in mine.values()) > MOST_KEPT_BYTES and len(mine) > 1:
+        while sum(one.seconds.nbytes for _, one in mine.values()) > MOST_KEPT_BYTES and len(mine) > 1:
             mine.popitem(last=False)
     return found
 
@@ -137,12 +143,10 @@ def starts_of(world: OpenWorld, land: Land, moved: Mapping[str, tuple[float, flo
     return [replace(one, x=moved[one.key][0], y=moved[one.key][1]) if one.key in moved else one for one in found]
 
 
-def _all_seconds(world: OpenWorld, land: Land, walker: str, starts: Sequence[Begins]) -> list[FloatArray]:
-    whole_of(land)
-    # The raster is worked out once, before all ask for it.
-    passable_in(world, land, whole_of(land), walker)
+def _all_times(world: OpenWorld, land: Land, walker: str, starts: Sequence[Begins]) -> list[_Times]:
+    leave = passable_in(world, land, whole_of(land), walker)
     with ThreadPoolExecutor(max_workers=2) as pool:
-        return list(pool.map(lambda one: seconds_from(world, land, walker, (one.x, one.y)), starts))
+        return list(pool.map(lambda one: _times_from(world, land, leave, walker, (one.x, one.y)), starts))
 
 
 def first_of(
@@ -153,7 +157,7 @@ def first_of(
     for key, place in asked.moved.items():
         land.need(*place, key)
     whole = whole_of(land)
-    first = first_to_come(_all_seconds(world, land, asked.walker, starts))
+    first = first_to_come([one.seconds for one in _all_times(world, land, asked.walker, starts)])
     rows = np.arange(window.row0, window.row1, step) - whole.row0
     cols = np.arange(window.col0, window.col1, step) - whole.col0
     out = np.zeros((len(rows), len(cols)), np.uint8)
@@ -174,11 +178,12 @@ def fair(world: OpenWorld, land: Land, asked: AskFair) -> FairTold:
         ]
     places = [*worth, *(Worth(one.key, "start", one.name, one.team, one.x, one.y) for one in starts)]
     window = whole_of(land)
-    every = _all_seconds(world, land, asked.walker, starts)
+    every = _all_times(world, land, asked.walker, starts)
     posts = np.array(posts_of(land, window, [(one.x, one.y) for one in places])).reshape(-1, 2)
-    seconds = np.array([one[posts[:, 0], posts[:, 1]] for one in every], np.float64)
-    first = first_to_come(every)
-    shares = np.bincount(first.ravel(), minlength=len(starts) + 1)[1:] / max(1, int((first > 0).sum()))
+    seconds = np.array([one.seconds[posts[:, 0], posts[:, 1]] for one in every], np.float64)
+    first = first_to_come([one.seconds for one in every])
+    counts = np.bincount(first.ravel(), minlength=len(starts) + 1)[1:]
+    shares = counts / max(1, int(counts.sum()))
     things, nearest = _things(starts, places, seconds, shares)
     weights = asked.weights.model_dump()
     marks = scores(things, weights)
@@ -186,7 +191,7 @@ def fair(world: OpenWorld, land: Land, asked: AskFair) -> FairTold:
     return {
         "starts": [
             {"key": one.key, "name": one.name, "team": one.team, "x": one.x, "y": one.y,
-             "within_m2": [round(float((took <= most).sum()) * land.grid.spacing**2, 1) for most in WITHIN_S]}
+             "within_m2": [round(one * land.grid.spacing**2, 1) for one in took.within]}
             for one, took in zip(starts, every, strict=True)
         ],
         "places": [
