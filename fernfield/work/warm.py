@@ -38,6 +38,7 @@ from fernfield.core.travel.narrows import narrowest
 from fernfield.core.travel.passable import close_ways, obstacle_table, passable
 from fernfield.core.travel.reach import classes, reach_from
 from fernfield.core.travel.road_ways import road_way
+from fernfield.core.travel.sight import Crowns, seen_from
 from fernfield.core.travel.walker import Obstacle
 from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.core.travel.ways import ways_from
@@ -84,6 +85,7 @@ def _water() -> None:
     narrowest(leave, begins, ends)
     reach_from(leave, [(0, 0)], 1.0, 3.0)
     classes(leave, [(0, 0)])
+    seen_from(land, 2.0, 2.0, 1.0, eye=99.0, crowns=Crowns(land * 0, land * 0, land * 0))
     close_ways(leave, land, 0.0, 0.0, 1.0, WALKERS[WALKER], obstacle_table([Obstacle("stone", 5, -5, 1, -9, 9)]))
     ways_from(np.zeros((8, 8), np.uint8), 1, 1)
     shade(np.zeros((20, 20), np.float32), 20.0, 8)

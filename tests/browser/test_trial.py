@@ -65,7 +65,7 @@ def test_a_walk_is_seen_noted_kept_and_walked_again(small: SmallTable) -> None:
     until(page, "fern.state.walkers.length > 0")
     page.locator("[data-walk-act=remove]").click()
     expect(page.locator("[data-walk-key]")).to_have_count(0)
-    table.tab("Walkers")
+    table.tab("Who")
     page.locator("[data-walker-act=add]").click()
     page.get_by_label("Walks at").fill("5")
     page.get_by_role("button", name="Set the walker").click()
@@ -89,3 +89,18 @@ def test_what_is_fair_is_told_seen_and_tried_out(small: SmallTable) -> None:
     expect(score).to_have_text(re.compile("→"))
     page.locator("[data-fair=put]").click()
     until(page, "Math.abs(fern.rows('resources')[0].x - 100) < 2")
+
+
+def test_what_is_seen_is_told_and_follows_its_settings(small: SmallTable) -> None:
+    table, page = small, small.page
+    table.open("trial")
+    table.tab("Seen")
+    page.locator("[data-sight=choose]").click()
+    page.mouse.click(*table.at(60, 50))
+    words = page.locator("#sight-words")
+    expect(words).to_contain_text("of the ground within 400 m is seen")
+    before = words.inner_text()
+    page.get_by_label("The eye is over the ground").fill("60")
+    page.keyboard.press("Enter")
+    expect(words).not_to_have_text(before)
+    expect(words).to_contain_text("of the ground within 400 m is seen")

@@ -11,10 +11,10 @@ from fernfield.work.growth.overlays import OVERLAYS
 from fernfield.work.growth.packing import GROWTH_PART, manifest, put_models
 from fernfield.work.growth.rows import KINDS, MIXES
 from fernfield.work.growth.sowing import told, touched
-from fernfield.work.growth.standing import plant_obstacles
+from fernfield.work.growth.standing import canopies_of, plant_obstacles
 from fernfield.work.growth.swards import SWARDS, SWARDS_PART
 from fernfield.work.kernel.posts.layers import Layer
-from fernfield.work.kernel.rooms import Check, Room
+from fernfield.work.kernel.rooms import Check, Gives, Room
 
 ROOM = Room(
     "growth",
@@ -32,6 +32,7 @@ ROOM = Room(
         Check("switches of detail", lambda world: growth.switched([switch_of(k) for _, k in world.each(KINDS)])),
     ),
     obstacles=plant_obstacles,
+    gives=Gives(canopies=canopies_of),
     manifest=manifest,
     whole=put_models,
 )

@@ -17,6 +17,7 @@ from fernfield.work.growth.rows import Kind, Mix, Part, kind_of, mixes_of
 from fernfield.work.growth.sowing import growth_layer, shares_of
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.rooms import Canopy
 from fernfield.work.kernel.world import OpenWorld
 
 
@@ -245,3 +246,20 @@ def plant_obstacles(world: OpenWorld, land: Land, window: Window) -> Iterator[Ob
                 radius = (kind.trunk_m if kind.blocks == "trunk" else kind.crown_m) * around
                 if radius > 0:
                     yield Obstacle(name, float(x), float(y), radius, float(z) - 1, top)
+
+
+CROWN_FROM = 0.3
+"""Under this part of a tree's height there is only its trunk (our choice)."""
+LOST_IN_TREES, LOST_IN_BUSHES = 0.35, 0.9
+"""Of light, in a metre of crown [1/m]: half is gone after two metres of leaves, or three quarters of one (ours)."""
+
+
+def canopies_of(world: OpenWorld, land: Land, window: Window) -> Iterator[Canopy]:
+    """The growth of a window that hides: crowns, bushes, and stones, which let nothing through. Hold the lock."""
+    for growth in standing_plants(world, land, window):
+        kind, plants = growth.kind, growth.plants
+        tall = kind.tall_m * plants.height
+        tree, stone = kind.blocks == "trunk", kind.blocks in ("box", "hull")
+        lost = math.inf if stone else LOST_IN_TREES if tree else LOST_IN_BUSHES
+        low = growth.z + (CROWN_FROM * tall if tree else 0)
+        yield Canopy(plants.x, plants.y, kind.crown_m * plants.width, low, growth.z + tall, lost)

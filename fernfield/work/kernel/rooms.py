@@ -136,6 +136,20 @@ class Worth:
     y: float
 
 
+@dataclass(frozen=True, slots=True)
+class Canopy:
+    """Plants of one kind, which hide: where they stand, how wide each is and from where to where it reaches [m]; how
+    much of light is lost in a metre of them [1/m], infinite for what lets none through."""
+
+    x: FloatArray
+    y: FloatArray
+    radius: FloatArray
+    low: FloatArray
+    high: FloatArray
+    lost: float
+
+
+Canopies = Callable[["OpenWorld", Land, Window], Iterable[Canopy]]
 Worthy = Callable[["OpenWorld", Land], Iterable[Worth]]
 
 
@@ -230,6 +244,7 @@ class Gives:
     leads : what brings somebody elsewhere on a land
     plays : a round on a land, with the rules and cues of the world
     worth : what is worth going to on a land
+    canopies : the growth in a window that hides
     """
 
     sea_of: Callable[[OpenWorld, str], float] | None = None
@@ -249,6 +264,7 @@ class Gives:
     leads: Leading | None = None
     plays: Playing | None = None
     worth: Worthy | None = None
+    canopies: Canopies | None = None
 
 
 @dataclass(frozen=True)
@@ -272,6 +288,7 @@ class Given:
     leads: Leading
     plays: Playing
     worth: Worthy
+    canopies: Canopies
 
     @classmethod
     def of(cls, rooms: Iterable[Room]) -> Given:

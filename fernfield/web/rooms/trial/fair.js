@@ -2,20 +2,19 @@
 import Alpine from "/static/js/kernel/alpine.js";
 import { ask, say } from "/static/js/kernel/say.js";
 import { addMark, drawOverlay } from "/static/js/seen/drawn/overlay.js";
-import { screenAt, screenOf } from "/static/js/seen/drawn/plan.js";
+import { screenAt } from "/static/js/seen/drawn/plan.js";
 import { drawOutline } from "/static/js/seen/hands/outline.js";
 import { goThere } from "/static/js/seen/hands/cursor.js";
 import { rows } from "/static/js/seen/rows.js";
-import { grid, landApi, state, watch } from "/static/js/seen/state.js";
+import { landApi, state, watch } from "/static/js/seen/state.js";
 import { clock } from "./hud.js";
+import { drawPosted, posted, windowOf } from "./posted.js";
 
 /** @typedef {import("/static/js/api.js").components["schemas"]["FairTold"]} Fair */
 
 const base = `/api/worlds/${state.world.id}`;
 /** What stands for starts that no team has. */
 const INKS = ["#a2431f", "#27637f", "#7a5b00", "#5a1f3d", "#2c6647", "#5b4a86", "#56605a", "#8a6a2f"];
-/** Every so-manieth post of the picture of who comes first: at most so many a side. */
-const MOST_SIDE = 256;
 
 const known = Alpine.reactive({
   told: /** @type {Fair | null} */ (null),
@@ -26,7 +25,7 @@ const known = Alpine.reactive({
   asks: false,
   words: "",
 });
-/** Who comes first, as a picture, and how many posts a pixel is. @type {{image: HTMLCanvasElement, step: number} | null} */
+/** Who comes first. @type {import("./posted.js").Posted | null} */
 let picture = null;
 
 const walkerOf = () => state.show.walker ?? "person";
@@ -49,38 +48,21 @@ async function tell() {
 
 /** @param {Fair} told @param {any} body */
 async function paint(told, body) {
-  const step = Math.max(1, Math.ceil(Math.max(grid.rows, grid.cols) / MOST_SIDE));
-  const window = `row0=0&col0=0&row1=${grid.rows}&col1=${grid.cols}&step=${step}`;
   const headers = { "Content-Type": "application/json" };
-  const answer = await fetch(`${landApi}/first?${window}`, { method: "POST", headers, body: JSON.stringify(body) });
+  const answer = await fetch(`${landApi}/first?${windowOf()}`, { method: "POST", headers, body: JSON.stringify(body) });
   if (!answer.ok) return;
-  const [tall, wide] = (answer.headers.get("X-Shape") ?? "0,0").split(",").map(Number);
-  const posts = new Uint8Array(await answer.arrayBuffer());
-  const image = document.createElement("canvas");
-  Object.assign(image, { width: wide, height: tall });
-  const context = /** @type {CanvasRenderingContext2D} */ (image.getContext("2d"));
-  const data = context.createImageData(wide, tall);
   const inks = told.starts.map((start, number) => {
     const ink = parseInt(inkOf(start, number).slice(1), 16);
     return [ink >> 16, (ink >> 8) & 255, ink & 255];
   });
-  posts.forEach((first, at) => {
-    if (!first) return;
-    // Where two of them meet, the border is drawn full.
-    const edge = (at % wide && posts[at - 1] !== first) || (at >= wide && posts[at - wide] !== first);
-    data.data.set([...inks[first - 1], edge ? 235 : 110], at * 4);
-  });
-  context.putImageData(data, 0, 0);
-  picture = { image, step };
+  // Where two of them meet, the border is drawn full.
+  picture = await posted(answer, (first, edge) => (first ? [...inks[first - 1], edge ? 235 : 110] : null));
 }
 
 addMark((context) => {
   if (state.stage !== "trial" || state.walking) return;
   if (known.shows && picture) {
-    const [x0, y0] = screenOf(-0.5 * picture.step, -0.5 * picture.step);
-    const [x1, y1] = screenOf((picture.image.width - 0.5) * picture.step, (picture.image.height - 0.5) * picture.step);
-    context.imageSmoothingEnabled = false;
-    context.drawImage(picture.image, x0, y0, x1 - x0, y1 - y0);
+    drawPosted(context, picture);
   }
   // What is tried out stands where it would.
   for (const [x, y] of Object.values(known.moved)) {

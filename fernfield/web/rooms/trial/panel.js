@@ -9,6 +9,7 @@ import "./fair.js";
 import "./gets.js";
 import { ACTS, begun, heard, measured, over } from "./hud.js";
 import "./kept.js";
+import "./sight.js";
 import { hears, send } from "/static/js/seen/live.js";
 import { request, stand } from "/static/js/seen/drawn/overlook.js";
 import { each } from "/static/js/seen/rows.js";

@@ -20,6 +20,7 @@ from fernfield.work.trial.kept import WALKS, AgainTold, TrackTold, track_told, w
 from fernfield.work.trial.narrowing import NarrowsTold, SeekNarrows, narrows_of
 from fernfield.work.trial.reaching import From, SeekWay, WayTold, What, reach_posts, way_of
 from fernfield.work.trial.scripted import WalkBy, Walked, walked
+from fernfield.work.trial.seeing import FURTHEST_M, AskSight, Over, sight_posts
 
 router = Router(prefix="/api/lands/{tract}", tags=["trial"])
 WalkKey = Annotated[Key, Path()]
@@ -84,6 +85,25 @@ def fairness_of(asked: AskFair, world: TheWorld, tract: Annotated[TractId | None
     with world.lock:
         land = world.country(world.tract(world.of_tract(tract)).row.id)
     return fair(world, land, asked)
+
+
+def _see(
+    x: Coordinate, y: Coordinate, over_m: Over = 1.65, target_over_m: Over = 0.0,
+    reach_m: Annotated[float, Query(ge=1, le=FURTHEST_M)] = 600.0, growth: bool = True,
+) -> AskSight:  # fmt: skip
+    return AskSight(x=x, y=y, over_m=over_m, target_over_m=target_over_m, reach_m=reach_m, growth=growth)
+
+
+@router.get("/sight", response_class=Response)
+def sight(
+    land: TheLand, window: TheWindow, asked: Annotated[AskSight, Depends(_see)],
+    step: Annotated[int, Query(ge=1, le=1024)] = 1,
+) -> Response:  # fmt: skip
+    """What is seen from a place of every `step`-th post of a window: bytes, 255 all of it, 0 nothing, between through
+    crowns; over the ground and what stands there, from `over_m` to `target_over_m` over the ground."""
+    posts = sight_posts(*land, asked, window, step)
+    headers = {"X-Shape": ",".join(map(str, posts.shape))}
+    return Response(posts.tobytes(), media_type="application/octet-stream", headers=headers)
 
 
 @router.post("/first", response_class=Response)
