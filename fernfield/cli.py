@@ -7,6 +7,8 @@ import sys
 import threading
 import time
 from collections.abc import Callable
+from enum import StrEnum
+from importlib.metadata import version
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -263,21 +265,57 @@ def handover(
         studio.close()
 
 
+class Shown(StrEnum):
+    """How findings are printed."""
+
+    text = "text"
+    json = "json"
+    sarif = "sarif"
+    junit = "junit"
+
+
+class Weighs(StrEnum):
+    """How bad a finding is, at least."""
+
+    grave = "grave"
+    note = "note"
+
+
 @app.command()
-def check(world: Annotated[str, typer.Argument(help="Id of the world.")], data: Data = DATA) -> None:
-    """Print what the checks find in a world; exit status 1 when something is grave."""
+def check(
+    world: Annotated[str, typer.Argument(help="Id of the world.")],
+    shown: Annotated[Shown, typer.Option("--format", help="For people, or for machines.")] = Shown.text,
+    weight: Annotated[Weighs, typer.Option(help="Exit with 1 where something weighs as much as this.")] = Weighs.grave,
+    data: Data = DATA,
+) -> None:
+    """Print what the checks find in a world; exit status 1 where something weighs enough and was not accepted."""
+    from fernfield.formats.reports import Line, as_json, as_junit, as_sarif
     from fernfield.work.studio import Studio
 
     studio = Studio(data)
     try:
-        found = studio.check(world)
+        found, checks = studio.findings(world), studio.checks
     finally:
         studio.close()
-    for finding in found:
-        typer.echo(f"{'grave' if finding.grave else 'note'}: {finding.words} {finding.remedy}")
-    if not found:
-        typer.echo("nothing found")
-    raise typer.Exit(1 if any(f.grave for f in found) else 0)
+    lines = [
+        Line(one.id, one.finding.check, one.stage, one.weight, one.finding.words, one.finding.remedy, world,
+             one.finding.tract, one.finding.x, one.finding.y, one.accepted)
+        for one in found
+    ]  # fmt: skip
+    if shown is Shown.json:
+        typer.echo(as_json(lines))
+    elif shown is Shown.sarif:
+        typer.echo(as_sarif(lines, version("fernfield")))
+    elif shown is Shown.junit:
+        typer.echo(as_junit(lines, checks))
+    else:
+        for one in lines:
+            accepted = "" if one.accepted is None else f" (accepted: {one.accepted})"
+            typer.echo(f"{one.weight}: {one.words} {one.remedy}{accepted}")
+        if not lines:
+            typer.echo("nothing found")
+    enough = {"grave"} if weight is Weighs.grave else {"grave", "note"}
+    raise typer.Exit(1 if any(one.weight in enough and one.accepted is None for one in lines) else 0)
 
 
 def _told() -> Callable[[float, str], None]:

@@ -27,6 +27,7 @@ from fernfield.work.ground.making import region
 from fernfield.work.ground.room import MAKE_LAND, WEATHER
 from fernfield.work.ground.rows import Recipe
 from fernfield.work.ground.sheeting import may_go_into
+from fernfield.work.handover.findings import Found, gone_through
 from fernfield.work.handover.room import HANDOVER
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.crew import crew_of
@@ -113,7 +114,9 @@ class Studio:
         self.waiting = Waiting(data / "incoming", read_apart)
         self.jobs = Jobs(crew_of(workers, cluster))
         self._open: WeakValueDictionary[str, OpenWorld] = WeakValueDictionary()
-        self._found: WeakKeyDictionary[OpenWorld, tuple[str | None, tuple[Finding, ...]]] = WeakKeyDictionary()
+        self._found: WeakKeyDictionary[OpenWorld, tuple[str | None, tuple[tuple[str, Finding], ...]]] = (
+            WeakKeyDictionary()
+        )
         """What was found in a world, and in which state of it."""
         self._newest: OrderedDict[str, OpenWorld] = OrderedDict()
         self._past: dict[tuple[str, int], OpenWorld] = {}
@@ -464,19 +467,28 @@ class Studio:
 
     def check(self, world_id: str) -> list[Finding]:
         """What the checks find in a world, and whether its package is older than it."""
+        return [one.finding for one in self.findings(world_id)]
+
+    @property
+    def checks(self) -> list[tuple[str, str]]:
+        """Every check by its stage and name."""
+        return [(room.name, check.name) for room in self.house.rooms for check in room.checks]
+
+    def findings(self, world_id: str) -> list[Found]:
+        """The same with the stage of each, and what was accepted."""
         world = self.world(world_id)
         state = world.state_name()
         known = self._found.get(world)
         if known is None or state is None or known[0] != state:
-            checks = [check for room in self.house.rooms for check in room.checks]
-            every = (finding for check in checks for finding in check.find(world))
-            known = self._found[world] = state, tuple(sorted(every, key=lambda f: not f.grave))
+            checks = [(room.name, check) for room in self.house.rooms for check in room.checks]
+            every = tuple((stage, finding) for stage, check in checks for finding in check.find(world))
+            known = self._found[world] = state, every
         found = [*known[1]]
         package = self.store.package(world_id)
         if package is not None and package[0] < world.revision:
             words = f"The package was made from r{package[0]}; the world is at r{world.revision}."
-            found.append(Finding("package age", words, "Hand the world over again.", False))
-        return found
+            found.append(("handover", Finding("package age", words, "Hand the world over again.", False)))
+        return gone_through(world, found)
 
 
 def _stood_on(world: OpenWorld, tract_id: str) -> list[tuple[float, float]]:

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from fernfield.store.worlds import WorldStore
+from fernfield.work.handover.findings import ACCEPTED
 from fernfield.work.handover.package import write_package
 from fernfield.work.kernel.jobs import Job, JobKind
 from fernfield.work.kernel.rooms import House, Room
@@ -27,4 +28,4 @@ def _hand_over(job: Job, house: House, store: WorldStore, world_id: str, folder:
 
 HANDOVER = JobKind("handover", "Handing over", _hand_over, card="handover/job_handover.html")
 
-ROOM = Room("handover")
+ROOM = Room("handover", collections=(ACCEPTED,))

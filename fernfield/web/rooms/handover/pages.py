@@ -15,5 +15,5 @@ router = Router(include_in_schema=False)
 def findings(request: Request, world: TheWorld, studio: TheStudio) -> Response:
     # What is found is of this revision, or of a later one.
     revision = world.revision
-    found = studio.check(world.id)
+    found = studio.findings(world.id)
     return page(request, "handover/findings.html", world=world.id, revision=revision, findings=found)

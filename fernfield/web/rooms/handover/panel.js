@@ -1,6 +1,8 @@
 // When a package is ready, the panel says so: it is fetched again, since the package is no row of the world.
+import Alpine from "/static/js/kernel/alpine.js";
 import { fetchPanel } from "/static/js/seen/bench.js";
-import { state } from "/static/js/seen/state.js";
+import { goThere } from "/static/js/seen/hands/cursor.js";
+import { seenTracts, state } from "/static/js/seen/state.js";
 
 document.body.addEventListener("htmx:afterSwap", () => {
   const card = /** @type {HTMLElement | null} */ (document.querySelector("#bench [data-job-kind='handover']"));
@@ -10,3 +12,12 @@ document.body.addEventListener("htmx:afterSwap", () => {
 });
 // What was mended is no longer found.
 document.body.addEventListener("fern:mended", () => state.stage === "handover" && fetchPanel());
+
+Alpine.data("findings", () => ({
+  /** To the place of a finding, on the map. @param {Event} event */
+  visit(event) {
+    const { x, y, tract } = /** @type {HTMLElement} */ (event.currentTarget).dataset;
+    const own = seenTracts.find((one) => one.id === tract) ?? seenTracts[0];
+    goThere({ x: Number(x) + (own?.x ?? 0), y: Number(y) + (own?.y ?? 0) });
+  },
+}));

@@ -5,22 +5,49 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Annotated, Any
 
-from fastapi import Request
+from fastapi import Query, Request
 from fastapi.responses import FileResponse
 from typing_extensions import TypedDict
 
-from fernfield.core.checks.finding import Finding
 from fernfield.web.kernel.panels import Asked, Panel
 from fernfield.web.kernel.parts import JobAnswer, TheStudio, TheWorld, job_answer
 from fernfield.web.kernel.routing import Router
+from fernfield.work.handover.findings import Weight
 from fernfield.work.handover.package import inside
 
 router = Router(prefix="/api/worlds/{world}", tags=["handover"])
 
 
+class FoundTold(TypedDict):
+    """A finding: its id, the stage that it is of, how bad it is, what it says and how it is mended, where in its tract
+    [m], the calls that mend it, and why it was accepted, if it was."""
+
+    id: str
+    stage: str
+    weight: Weight
+    check: str
+    words: str
+    remedy: str
+    grave: bool
+    x: float | None
+    y: float | None
+    tract: str | None
+    mend: dict[str, Any] | None
+    mend_one: dict[str, Any] | None
+    accepted: str | None
+
+
 @router.get("/findings")
-def findings(world: TheWorld, studio: TheStudio) -> Annotated[list[dict[str, Any]], list[Finding]]:
-    return [asdict(found) for found in studio.check(world.id)]
+def findings(
+    world: TheWorld, studio: TheStudio, stage: Annotated[str | None, Query(max_length=40)] = None,
+    weight: Weight | None = None,
+) -> Annotated[list[dict[str, Any]], list[FoundTold]]:  # fmt: skip
+    """What the checks find: of a stage, of a weight, if that is asked for; what was accepted is told last."""
+    return [
+        {**asdict(one.finding), "id": one.id, "stage": one.stage, "weight": one.weight, "accepted": one.accepted}
+        for one in studio.findings(world.id)
+        if stage in (None, one.stage) and weight in (None, one.weight)
+    ]
 
 
 @router.post("/handover", status_code=202)
