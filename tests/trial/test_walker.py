@@ -185,6 +185,7 @@ def test_a_jump_is_as_high_as_it_is_said_at_any_rate(rate: int) -> None:
 
 LEDGE = Land(lambda x, y: 0.7 if y > 2 else 0.0)
 FACE = Land(lambda x, y: max(0.0, y - 2) * 2)
+DITCH = Land(lambda x, y: -2.0 if 2 < y < 3 else 0.0, sea=-0.1)
 LINTEL = Land(things=[Obstacle("lintel", 0, 3, 0.5, 1.2, 3.0)])
 UNDER = Land(things=[Obstacle("roof", 0, 0, 3, 1.8, 3.0)])
 
@@ -194,6 +195,7 @@ UNDER = Land(things=[Obstacle("roof", 0, 0, 3, 1.8, 3.0)])
     [
         (LEDGE, Intent(ahead=1), 1, 2.2, 0.4), (LEDGE, Intent(ahead=1, jump=True), 4, 99, 1.6),
         # A face too steep is not climbed by jumping up it again and again.
+        (DITCH, Intent(ahead=1, jump=True), 1, 2.1, 0.9),
         (FACE, Intent(ahead=1, jump=True), 1.9, 3.0, 1.6),
         (LINTEL, Intent(ahead=1), 1, 2.3, 0.1), (LINTEL, Intent(ahead=1, crouch=True), 4, 99, 0.1),
         (UNDER, Intent(jump=True), -1, 1, 0.16),

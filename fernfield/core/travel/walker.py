@@ -69,6 +69,8 @@ class Walker:
     slope_ahead_deg: float = 0.0
     blocked_by: str = ""
     crouches: bool = False
+    leaps: bool = False
+    """It has jumped, and has not come down yet."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -213,7 +215,7 @@ def tick(
     surface = _Afloat(surface) if gait.draught else _underfoot(surface, walker, gait)
     slope = 0.0 if gait.draught else slope_ahead(surface, walker.x, walker.y, *look)
     if intent.jump and not crouches and _can_jump(surface, walker, gait):
-        walker = replace(walker, fall=-math.sqrt(2 * GRAVITY * gait.jump))
+        walker = replace(walker, fall=-math.sqrt(2 * GRAVITY * gait.jump), leaps=True)
     x, y, blocked = walker.x, walker.y, ""
     if length >= 1e-9:
         pace = (gait.run if intent.run else gait.walk) * min(length, 1.0)
@@ -225,7 +227,7 @@ def tick(
     z, fall = _settle(walker, x, y, surface, gait, seconds)
     return replace(
         walker, x=x, y=y, z=z, facing=intent.facing % 360, fall=fall, speed=moved / seconds, slope_ahead_deg=slope,
-        blocked_by=blocked, crouches=crouches,
+        blocked_by=blocked, crouches=crouches, leaps=walker.leaps and fall != 0,
     )  # fmt: skip
 
 
@@ -278,7 +280,7 @@ def _move(
     """New (x, y) and what blocked the way there, if anything."""
     here = walker.x, walker.y
     x, y = walker.x + look[0] * distance, walker.y + look[1] * distance
-    if gait.draught or walker.fall != 0:
+    if gait.draught or walker.leaps:
         return _move_freely(walker, x, y, distance, surface, gait)
     rise = PROBE_M * math.tan(math.radians(slope))
     if slope > gait.steepest_deg and rise > gait.step:
@@ -301,7 +303,8 @@ def _move(
 def _move_freely(
     walker: Walker, x: float, y: float, distance: float, surface: Surface, gait: Gait
 ) -> tuple[float, float, str]:  # fmt: skip
-    """The same for who is in the air or afloat: no slope stops it, but ground that is higher than it is does."""
+    """The same for who leaps or floats: no slope stops it, but ground that is higher than it is does, and water that it
+    would not wade: nobody leaps over that."""
     here = walker.x, walker.y
     if not surface.holds(x, y):
         return *here, "the edge of the tract"
@@ -310,6 +313,8 @@ def _move_freely(
             return *here, f"water {surface.water(x, y):.1f} m deep (it draws {gait.draught:.1f} m)"
     elif surface.height(x, y) > walker.z:
         return *here, "the ground ahead"
+    elif not gait.swims and (ahead := surface.water(x, y)) >= gait.wade and ahead > surface.water(*here):
+        return *here, f"water {ahead:.1f} m deep (the limit is {gait.wade:.1f} m)"
     x, y, blocked = _past_obstacles(walker, x, y, distance, surface, gait)
     # What it slid along may have pushed it onto the shore, or into a bank.
     if blocked and (surface.water(x, y) < gait.draught or (not gait.draught and surface.height(x, y) > walker.z)):

@@ -64,7 +64,7 @@ function tellRound(told, happened) {
   );
   const said = ofRound("said");
   for (const words of happened) {
-    const line = document.createElement("li");
+    const line = document.createElement("p");
     line.textContent = words;
     said.append(line);
   }
