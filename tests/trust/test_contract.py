@@ -19,7 +19,7 @@ from fernfield.work.studio import Studio
 from fernfield.work.worlds.intake import Reading
 from tests.conftest import ended, live
 
-CALLS = int(os.environ.get("FERN_CALLS", "3"))
+CALLS = int(os.environ.get("FERN_CALLS", "2"))
 """Calls of each operation; more by hand: FERN_CALLS=200."""
 
 SEED = 20_261_126

@@ -126,6 +126,9 @@ export function heard(now) {
 /** @type {Map<string, HTMLImageElement>} */
 const pictures = new Map();
 let drawnAt = "";
+let drawnWhen = 0;
+/** It is drawn so often at most. [ms] */
+const MAP_EVERY = 150;
 /** @param {number} level @param {number} row @param {number} col */
 function tile(level, row, col) {
   const key = `${level}/${row}/${col}`;
@@ -146,8 +149,9 @@ function drawMap() {
   const context = map.getContext("2d");
   if (!context || !last) return;
   const now = [last.x.toFixed(1), last.y.toFixed(1), last.facing.toFixed(0), trail.length].join();
-  if (now === drawnAt) return;
+  if (now === drawnAt || performance.now() - drawnWhen < MAP_EVERY) return;
   drawnAt = now;
+  drawnWhen = performance.now();
   const side = map.width;
   const perPixel = (2 * AROUND_M) / side;
   const level = Math.max(0, Math.ceil(Math.log2(perPixel / grid.spacing)));
