@@ -58,6 +58,7 @@ CASES: tuple[tuple[str, dict[str, Any], list[float]], ...] = (
     ("leaves", {"when": [{"sort": "leaves", "where": FEN}]}, [5.5]),
     ("stays", {"when": [{"sort": "stays", "where": FEN, "seconds": 2}], "repeats": "each"}, [4.5]),
     ("another team", {"when": [{"sort": "enters", "where": FEN, "who": {"team": 2}}]}, []),
+    ("a walker as it was called", {"when": [{"sort": "enters", "where": FEN, "who": {"walker": "walker"}}]}, [2.5]),
     ("another walker", {"when": [{"sort": "enters", "where": FEN, "who": {"walker": "cart"}}]}, []),
     ("a thing", {"when": [{"sort": "enters", "where": {"thing": "post", "reach_m": 5}}]}, []),
     ("after", {"when": [{"sort": "after", "seconds": 3}], "repeats": "each"}, [3.0]),

@@ -45,7 +45,7 @@ class Who(Said):
     """Anyone, those of a team, or who walks in some way."""
 
     team: Annotated[Number | None, of_team("Of team", "anybody")] = None
-    walker: Annotated[str | None, StringConstraints(pattern=r"^[a-z_]{1,40}$"), UNASKED] = None
+    walker: Annotated[Key | None, UNASKED] = None
 
 
 class Comes(Said):

@@ -14,6 +14,7 @@ from typing import Any
 
 from fernfield.core.grid import Window
 from fernfield.core.travel.walker import Obstacle
+from fernfield.core.travel.walkers import CALLED_BEFORE
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.rooms import Happened
 from fernfield.work.kernel.rows import ONLY
@@ -31,6 +32,9 @@ AT_HAND_M = 2.0
 """So near one picks up what is to be taken, and gathers what is there (our choice)."""
 MOST_AT_ONCE = 64
 """Cues that set each other off in a circle do so this many times in one step at most."""
+
+MOST_SAID = 10_000
+"""More than this is not told of a round."""
 
 Place = tuple[float, float]
 
@@ -151,6 +155,8 @@ class Round:
         return moved
 
     def _say(self, text: str, team: int | None = None) -> None:
+        if len(self.said) >= MOST_SAID:
+            return
         self.said.append(Happened(round(self.seconds, 2), text, team))
 
     # Objectives and what is gathered
@@ -298,7 +304,8 @@ class Round:
         """Who has just entered a place, left it, or stayed there for long enough."""
         found = None
         for player in self._players.values():
-            if row.who.team not in (None, player.team) or row.who.walker not in (None, player.walker):
+            walker = row.who.walker and CALLED_BEFORE.get(row.who.walker, row.who.walker)
+            if row.who.team not in (None, player.team) or walker not in (None, player.walker):
                 continue
             since, within = watched.within.get(player.name), self._in(row.where, player)
             if within and since is None:
