@@ -78,6 +78,8 @@ def narrows_of(world: OpenWorld, land: Land, wanted: SeekNarrows) -> NarrowsTold
     spacing = land.grid.spacing
     posts = posts_of(land, window, [wanted.from_, wanted.to])
     far = math.dist(*posts) * spacing
+    if far < 3 * spacing:
+        raise Conflict(f"the two places are {far:.1f} m apart: nothing lies between them")
     around = min(wanted.around_m, far / 3)
     goes = np.asarray(leave.any(axis=0))
     begins, ends = (_around(goes, post, around / spacing) for post in posts)
