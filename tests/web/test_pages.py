@@ -14,6 +14,7 @@ from PIL import Image
 
 from fernfield.core.checks.finding import Finding
 from fernfield.formats.asc import asc_lines
+from fernfield.work.handover.findings import Found
 from fernfield.work.kernel.jobs import Job, JobKind
 from fernfield.work.studio import Studio
 from tests.core.real_land import jacksboro
@@ -293,8 +294,8 @@ def test_opening_handover_runs_no_check(
 ) -> None:
     """The checks of a large world take seconds: the panel is there at once, and what they find comes into it."""
     asked: list[str] = []
-    found = Finding("spikes", "Three spikes stand on Reach.", "Smooth them.", True)
-    monkeypatch.setattr(Studio, "check", lambda self, world_id: asked.append(world_id) or [found])
+    found = Found("a1", "ground", Finding("spikes", "Three spikes stand on Reach.", "Smooth them.", True), None)
+    monkeypatch.setattr(Studio, "findings", lambda self, world_id: asked.append(world_id) or [found])
     panel = client.get(f"/worlds/{made['id']}/bench/handover").text
     assert not asked
     part = re.search(r'hx-get="([^"]+/findings)" hx-trigger="load"', panel)

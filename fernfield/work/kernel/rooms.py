@@ -244,7 +244,7 @@ class Gives:
     leads : what brings somebody elsewhere on a land
     plays : a round on a land, with the rules and cues of the world
     worth : what is worth going to on a land
-    canopies : the growth in a window that hides
+    canopies : what grows in a window and hides
     """
 
     sea_of: Callable[[OpenWorld, str], float] | None = None
