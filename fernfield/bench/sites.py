@@ -198,11 +198,11 @@ def _fair(studio: Studio, plan: Plan) -> Iterator[Row]:
 
     def all_anew() -> None:
         shift = next(shifts)
-        moved = {f"s{k}": (x + shift, y) for k, (x, y) in enumerate(places[:STARTS])}
+        moved = {f"things/s{k}": (x + shift, y) for k, (x, y) in enumerate(places[:STARTS])}
         fair(world, world.first_land, AskFair(moved=moved))
 
     def one_elsewhere() -> None:
-        fair(world, world.first_land, AskFair(moved={f"r{STARTS}": (100.0 + next(shifts), 100.0)}))
+        fair(world, world.first_land, AskFair(moved={f"resources/r{STARTS}": (100.0 + next(shifts), 100.0)}))
 
     def one_reach() -> None:
         leave = passable_in(world, world.first_land, world.first_land.bounds, WALKER)

@@ -79,7 +79,7 @@ def test_a_world_that_is_alike_is_fair_and_what_is_tried_out_is_told(client: Tes
     assert told["scores"] == {"east": pytest.approx(100, abs=1), "west": pytest.approx(100, abs=1)}
     assert told["starts"][0]["within_m2"][2] == 201 * 101
     # One of them further off.
-    moved: dict[str, Any] = {"moved": {"a": [110, 50]}}
+    moved: dict[str, Any] = {"moved": {"resources/a": [110, 50]}}
     other = client.post(f"{base}/fairness", json=moved).json()
     (why,) = [one for one in other["why"] if one["start"] == "west"]
     assert (why["words"], why["x"]) == ("From West it is 0:30 to the nearest peat, 50% longer than the mean.", 110)
@@ -87,5 +87,6 @@ def test_a_world_that_is_alike_is_fair_and_what_is_tried_out_is_told(client: Tes
     first = client.post(f"{land}/first", json=moved, params={"step": 10})
     posts = np.frombuffer(first.content, np.uint8).reshape(tuple(map(int, first.headers["X-Shape"].split(","))))
     assert (posts.shape, posts[5, 2], posts[5, 18]) == ((11, 21), 2, 1)
-    assert client.post(f"{base}/fairness", json={"moved": {"west": [-5, 5]}}).status_code == 422
+    assert client.post(f"{base}/fairness", json={"moved": {"things/west": [-5, 5]}}).status_code == 422
+    assert "things/a is no start" in client.post(f"{base}/fairness", json={"moved": {"things/a": [5, 5]}}).text
     assert client.post(f"{base}/fairness", json={"weights": {"luck": 1}}).status_code == 422

@@ -126,8 +126,10 @@ class Leads:
 
 @dataclass(frozen=True, slots=True)
 class Worth:
-    """What is worth going to: of : "objective", or what is gathered there; team : who alone goes; its place. [m]"""
+    """What is worth going to, by its collection and key. of : "objective", "start", or what is gathered there; team :
+    who alone goes; its place. [m]"""
 
+    collection: str
     key: str
     of: str
     name: str

@@ -8,7 +8,7 @@ from collections import OrderedDict
 from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from typing import Annotated
+from typing import Annotated, TypeVar
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -30,8 +30,10 @@ from fernfield.work.passing.walkers import WalkerKey, gait_of
 from fernfield.work.trial.reaching import posts_of, whole_of
 
 MOST_KEPT_BYTES = 192 << 20
+TRIED = r"^(things|objectives|resources)/[a-z0-9_-]{1,40}$"
 WITHIN_S = (60.0, 120.0, 300.0)
 """Ground that is reached within these times is told of."""
+T = TypeVar("T", Begins, Worth)
 _Kept = OrderedDict[tuple[object, ...], tuple[ByteArray, "_Times"]]
 _KEPT: WeakKeyDictionary[OpenWorld, _Kept] = WeakKeyDictionary()
 _LOCK = threading.Lock()
@@ -52,14 +54,14 @@ class Weights(BaseModel):
 
 
 class AskFair(BaseModel):
-    """For whom, by which weights; and where starts and what is worth going to would stand, by their keys, if that is
-    tried out. In the metres of the land."""
+    """For whom, by which weights; and where starts and what is worth going to would stand, by collection and key
+    ("things/a", "resources/b"), if that is tried out. In the metres of the land."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
     walker: WalkerKey = WALKER
     weights: Weights = Weights()
-    moved: Annotated[dict[Annotated[str, Field(max_length=40)], Place], Field(max_length=100)] = Field(
+    moved: Annotated[dict[Annotated[str, Field(pattern=TRIED)], Place], Field(max_length=100)] = Field(
         default_factory=dict
     )
 
@@ -76,8 +78,9 @@ class StartTold(TypedDict):
 
 
 class PlaceTold(TypedDict):
-    """What is worth going to. of : what it is: "peat", "objective", "start" """
+    """What is worth going to, by its collection and key. of : what it is: "peat", "objective", "start" """
 
+    collection: str
     key: str
     of: str
     name: str
@@ -140,7 +143,12 @@ def starts_of(world: OpenWorld, land: Land, moved: Mapping[str, tuple[float, flo
         found = list(world.house.given.begins(world, land))
     if not found:
         raise NotFound("this land has no start: place one on the Sites stage")
-    return [replace(one, x=moved[one.key][0], y=moved[one.key][1]) if one.key in moved else one for one in found]
+    return [_tried(one, f"things/{one.key}", moved) for one in found]
+
+
+def _tried(one: T, at: str, moved: Mapping[str, tuple[float, float]]) -> T:
+    """A start or place where it would stand."""
+    return replace(one, x=moved[at][0], y=moved[at][1]) if at in moved else one
 
 
 def _all_times(world: OpenWorld, land: Land, walker: str, starts: Sequence[Begins]) -> list[_Times]:
@@ -173,10 +181,13 @@ def fair(world: OpenWorld, land: Land, asked: AskFair) -> FairTold:
     starts = starts_of(world, land, asked.moved)
     with world.lock:
         worth = [
-            replace(one, x=asked.moved[one.key][0], y=asked.moved[one.key][1]) if one.key in asked.moved else one
-            for one in world.house.given.worth(world, land)
+            _tried(one, f"{one.collection}/{one.key}", asked.moved) for one in world.house.given.worth(world, land)
         ]
-    places = [*worth, *(Worth(one.key, "start", one.name, one.team, one.x, one.y) for one in starts)]
+    places = [*worth, *(Worth("things", one.key, "start", one.name, one.team, one.x, one.y) for one in starts)]
+    known = {f"{one.collection}/{one.key}" for one in places}
+    for at in asked.moved:
+        if at not in known:
+            raise NotFound(f"{at} is no start, objective or resource of this land")
     window = whole_of(land)
     every = _all_times(world, land, asked.walker, starts)
     posts = np.array(posts_of(land, window, [(one.x, one.y) for one in places])).reshape(-1, 2)
@@ -195,7 +206,8 @@ def fair(world: OpenWorld, land: Land, asked: AskFair) -> FairTold:
             for one, took in zip(starts, every, strict=True)
         ],
         "places": [
-            {"key": one.key, "of": one.of, "name": one.name, "team": one.team, "x": one.x, "y": one.y} for one in places
+            {"collection": one.collection, "key": one.key, "of": one.of, "name": one.name, "team": one.team, "x": one.x,
+             "y": one.y} for one in places
         ],
         "seconds": [[round(one, 2) if math.isfinite(one) else None for one in row] for row in seconds.tolist()],
         "first": {one.key: round(float(share), 4) for one, share in zip(starts, shares, strict=True)},
@@ -213,13 +225,13 @@ def _things(
     """How each start stands in each thing, by "weight:what"; and the place that is meant."""
     things: dict[str, list[Told]] = {}
     nearest: dict[tuple[str, int], Worth] = {}
-    for of in dict.fromkeys(one.of for one in places):
-        weight = {"objective": "aims", "start": "apart"}.get(of, "gather")
+    for collection, of in dict.fromkeys((one.collection, one.of) for one in places):
+        weight = {"objectives": "aims", "things": "apart"}.get(collection, "gather")
         values = []
         for number, start in enumerate(starts):
             own = [
                 (float(seconds[number, at]), at) for at, one in enumerate(places)
-                if one.of == of and _is_for(one, start, weight)
+                if (one.collection, one.of) == (collection, of) and _is_for(one, start, weight)
             ]  # fmt: skip
             value, at = min(own, default=(math.inf, -1))
             if weight == "aims" and own:

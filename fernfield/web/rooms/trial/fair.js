@@ -88,13 +88,8 @@ watch(
   () => known.told && tell(),
 );
 
-/** What can be tried out elsewhere, and where it is kept. */
-const places = () => [
-  ...(known.told?.starts ?? []).map((one) => ({ key: one.key, name: one.name, of: "things" })),
-  ...(known.told?.places ?? [])
-    .filter((one) => one.of !== "start")
-    .map((one) => ({ key: one.key, name: one.name, of: one.of === "objective" ? "objectives" : "resources" })),
-];
+/** What can be tried out elsewhere, by its collection and key. */
+const places = () => (known.told?.places ?? []).map((one) => ({ at: `${one.collection}/${one.key}`, name: one.name }));
 
 Alpine.data("fair", () => ({
   get told() {
@@ -124,7 +119,7 @@ Alpine.data("fair", () => ({
       const known_ = took.filter((one) => one !== null && one > 0);
       const least = Math.min(.../** @type {number[]} */ (known_));
       return {
-        key: `${place.of}/${place.key}`,
+        key: `${place.collection}/${place.key}`,
         name: place.name,
         times: took.map((one, k) => ({
           key: k,
@@ -153,23 +148,20 @@ Alpine.data("fair", () => ({
   /** @param {Event} event */
   tryOut(event) {
     const field = /** @type {HTMLSelectElement} */ (event.target);
-    const key = field.value;
+    const at = field.value;
     field.value = "";
-    if (!key) return;
+    if (!at) return;
     say("Click where it would stand.", "calm");
     drawOutline("place", ([spot]) => {
       known.before ??= known.told;
-      known.moved = { ...known.moved, [key]: /** @type {[number, number]} */ (spot) };
+      known.moved = { ...known.moved, [at]: /** @type {[number, number]} */ (spot) };
       tell();
     });
   },
   /** Have it all where it was tried out. */
   async putThere() {
-    const those = places();
-    for (const [key, [x, y]] of Object.entries(known.moved)) {
-      const one = those.find((place) => place.key === key);
-      if (one && !(await ask(`${base}/${one.of}/${key}?in=world`, "PATCH", { x, y }))) return;
-    }
+    for (const [at, [x, y]] of Object.entries(known.moved))
+      if (!(await ask(`${base}/${at}?in=world`, "PATCH", { x, y }))) return;
     this.letGo();
   },
   letGo() {

@@ -134,6 +134,6 @@ def worth_going_to(world: OpenWorld, land: Land) -> Iterator[Worth]:
     """The objectives of a land and what is gathered there. Hold the lock."""
     for part in land.parts:
         for key, aim in world.each_in(OBJECTIVES, part.tract.row.id):
-            yield Worth(key, "objective", aim.name, aim.for_team, aim.x + part.x, aim.y + part.y)
+            yield Worth("objectives", key, "objective", aim.name, aim.for_team, aim.x + part.x, aim.y + part.y)
         for key, one in world.each_in(RESOURCES, part.tract.row.id):
-            yield Worth(key, one.of, one.name, one.team, one.x + part.x, one.y + part.y)
+            yield Worth("resources", key, one.of, one.name, one.team, one.x + part.x, one.y + part.y)
