@@ -7,6 +7,9 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
+from fernfield.core.travel.walker import Intent
+from fernfield.work.trial.kept import keep_walk
+from fernfield.work.trial.walks import Walk
 from tests.conftest import live
 from tests.web.test_live import Page
 
@@ -96,3 +99,13 @@ def test_two_who_walk_see_each_other_and_one_keeps_the_walk(client: TestClient, 
     assert (row["key"], row["walker"]) == (key, "child")
     assert max(z for *_, z in client.get(f"{base}/walks/{key}/track").json()["track"]) > 5.1
     assert client.post(f"{base}/walks/{key}/again").json()["apart_s"] is None
+
+
+def test_a_walk_at_high_tide_is_walked_again_at_high_tide(client: TestClient, base: str) -> None:
+    world = client.app.state.studio.world(base.rpartition("/")[2])  # type: ignore[attr-defined]
+    walk = Walk(world, world.first_land, 40, 10, sea_m=5.6)
+    walk.advance(Intent(ahead=1), 120)
+    key = keep_walk(world, walk, "person", "High water")
+    told = client.post(f"{base}/walks/{key}/again").json()
+    # Six tenths of a metre of water: 1.95 m/s.
+    assert (told["apart_s"], told["track"][-1][2]) == (None, pytest.approx(13.9, abs=0.05))

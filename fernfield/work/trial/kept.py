@@ -11,7 +11,7 @@ from typing_extensions import TypedDict
 from fernfield.core.errors import InvalidInput, NotFound
 from fernfield.core.travel.walker import Intent
 from fernfield.work.kernel.commands import put
-from fernfield.work.kernel.rows import Bearing, Collection, East, Name, North, Row, TractId, new_key
+from fernfield.work.kernel.rows import Bearing, Collection, East, Elevation, Name, North, Row, TractId, new_key
 from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.passing.walkers import WalkerKey, gait_of
@@ -28,6 +28,7 @@ Placed = tuple[float, float, float, float]
 class KeptWalk(Row):
     """Collection "walks": a walk of a trial. x east, y north in its tract, over_m over the ground there [m]
 
+    sea_m : where the sea stood, at a tide; None: at its level, whatever that is [m]
     plays, team : in a round with the rules and cues of the world, of a team
     wishes : each for so many ticks of 1/60 s: ahead, aside, facing [°]; 1 runs, 2 jumps, 4 crouches, added up
     track : seconds, then east and north of where it began, and elevation [s, m]
@@ -41,6 +42,7 @@ class KeptWalk(Row):
     over_m: Annotated[float, Field(ge=0, le=1000), UNASKED] = 0.0
     speed_ms: Annotated[float, Field(ge=0, le=100), UNASKED] = 0.0
     length_m: Annotated[float, Field(ge=0), UNASKED] = 0.0
+    sea_m: Annotated[Elevation | None, UNASKED] = None
     plays: Annotated[bool, UNASKED] = False
     team: Annotated[int | None, Field(ge=1, le=8), UNASKED] = None
     wishes: Annotated[tuple[Wished, ...], Field(max_length=MOST_WISHES), UNASKED] = ()
@@ -84,7 +86,7 @@ def keep_walk(world: OpenWorld, walk: Walk, walker: str, name: str) -> str:
         if part is None:
             raise NotFound("the tract where this walk began has gone")
         row = KeptWalk(
-            name=name, walker=walker, x=x0 - part.x, y=y0 - part.y, facing=facing, over_m=over, speed_ms=speed,
+            name=name, walker=walker, x=x0 - part.x, y=y0 - part.y, facing=facing, over_m=over, speed_ms=speed, sea_m=walk.sea_m,
             length_m=round(walk.far_m, 2), plays=walk.plays is not None, team=walk.team, tract=part.tract.row.id,
             wishes=tuple(
                 (ticks, one.ahead, one.aside, one.facing, one.run + 2 * one.jump + 4 * one.crouch)
@@ -129,7 +131,7 @@ def walk_again(world: OpenWorld, row: KeptWalk) -> AgainTold:
         land = world.country(world.tract(world.of_tract(row.tract)).row.id)
         (x, y), before = _begins(world, row), track_told(world, row)["track"]
         plays = world.house.given.plays(world, land) if row.plays else None
-    walk = Walk(world, land, x, y, row.facing, row.over_m, gait=gait, speed_ms=row.speed_ms, plays=plays,
+    walk = Walk(world, land, x, y, row.facing, row.over_m, row.sea_m, gait, speed_ms=row.speed_ms, plays=plays,
                 team=row.team, walker=row.walker)  # fmt: skip
     for ticks, ahead, aside, facing, does in row.wishes:
         walk.advance(Intent(ahead, aside, facing, bool(does & 1), bool(does & 2), bool(does & 4)), ticks)

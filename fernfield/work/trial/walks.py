@@ -64,7 +64,7 @@ class Walk:
         """Where it was: seconds, east, north, elevation. [s, m]"""
         self.blocked: list[tuple[float, str]] = []
         """When something began to stand in the way, and what. [s]"""
-        self._world, self._land, self._sea_m, self._who = world, land, sea_m, gait
+        self._world, self._land, self.sea_m, self._who = world, land, sea_m, gait
         self._leads: list[Leads] = []
         self._within: set[str] = set()
         """What brings elsewhere and was come into: it does so again when it was left."""
@@ -281,7 +281,7 @@ class Walk:
             around = self._land.around(x, y, REACH_M)
             self._window = self._land.clip(around.pad(2))
             self._heights = self._land.read(HEIGHT, self._window)
-            self._water = self._world.surface(self._land, self._window, sea_m=self._sea_m)
+            self._water = self._world.surface(self._land, self._window, sea_m=self.sea_m)
             self._firm = self._world.surface(self._land, self._window, firm=True)
             self._paces = self._world.house.given.paces(self._world, self._land, self._window)
             self._leads = list(self._world.house.given.leads(self._world, self._land))
