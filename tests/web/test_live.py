@@ -9,7 +9,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from fernfield.web.page import live as page_live
-from fernfield.web.page.live import cause_of
+from fernfield.web.page.telling import cause_of
 from fernfield.work.house import HOUSE
 from tests.conftest import live
 from tests.waits import until_true

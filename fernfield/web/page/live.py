@@ -13,8 +13,7 @@ import contextlib
 import json
 import math
 import time
-from collections import Counter
-from collections.abc import Callable, Collection
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any, TypeVar
 
@@ -47,6 +46,7 @@ from fernfield.web.page.messages import (
 from fernfield.web.page.patches import LIGHTS, Patches
 from fernfield.web.page.post import Post
 from fernfield.web.page.showing import known
+from fernfield.web.page.telling import cause_of, rows_told
 from fernfield.work.cover.ruling import drains, rests_on
 from fernfield.work.kernel.commands import LONGEST_STROKE_S
 from fernfield.work.kernel.events import Event, Gone, Moved, Revised
@@ -56,7 +56,6 @@ from fernfield.work.kernel.memory import give_back
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES
-from fernfield.work.kernel.rooms import House
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.passing.walkers import gait_of
 from fernfield.work.seen.sections import section
@@ -69,9 +68,6 @@ from fernfield.work.water.rows import tide_level
 T = TypeVar("T")
 
 router = Router()
-
-MOST_ROWS_TOLD = 2_000
-"""More changed rows of one collection than this are not sent, but asked for."""
 
 WALK_FRAME_TICKS = 2
 TELL_EVERY_S = 0.2
@@ -100,29 +96,6 @@ LOOK_AT_ROOM_S = 20.0
 
 LEAVING: set[asyncio.Task[None]] = set()
 """Pages that go: their strokes are being kept."""
-
-
-def rows_told(world: OpenWorld, event: Revised) -> dict[str, Any]:
-    """The rows that a revision changed, as the page knows them; where they are very many, which are to be asked for."""
-    many = Counter(change.collection for change in event.rows)
-    anew = sorted(name for name, count in many.items() if count > MOST_ROWS_TOLD)
-    rows = []
-    for change in event.rows:
-        if change.collection in anew:
-            continue
-        collection = world.house.collection(change.collection)
-        told = None if change.row is None else collection.tell(world, change.key, change.row)
-        rows.append({"collection": change.collection, "key": change.key, "row": told})
-    return {"rows": rows, "anew": anew}
-
-
-def cause_of(house: House, changed: Collection[str], rests: Collection[str]) -> str:
-    """What of the picture changes with rows of some collections: "look", all of it; "shade", its light alone; "".
-
-    rests : the collections that rules for covers ask
-    """
-    causes = {house.collection(name).pictured for name in changed}
-    return "look" if "look" in causes or set(rests) & set(changed) else "shade" if "shade" in causes else ""
 
 
 class Connection:

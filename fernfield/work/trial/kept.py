@@ -86,8 +86,9 @@ def keep_walk(world: OpenWorld, walk: Walk, walker: str, name: str) -> str:
         if part is None:
             raise NotFound("the tract where this walk began has gone")
         row = KeptWalk(
-            name=name, walker=walker, x=x0 - part.x, y=y0 - part.y, facing=facing, over_m=over, speed_ms=speed, sea_m=walk.sea_m,
-            length_m=round(walk.far_m, 2), plays=walk.plays is not None, team=walk.team, tract=part.tract.row.id,
+            name=name, walker=walker, x=x0 - part.x, y=y0 - part.y, facing=facing, over_m=over, speed_ms=speed,
+            sea_m=walk.sea_m, length_m=round(walk.far_m, 2), plays=walk.plays is not None, team=walk.team,
+            tract=part.tract.row.id,
             wishes=tuple(
                 (ticks, one.ahead, one.aside, one.facing, one.run + 2 * one.jump + 4 * one.crouch)
                 for ticks, one in walk.wishes
