@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import itertools
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import suppress
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -15,11 +16,14 @@ from scipy.spatial import cKDTree
 from fernfield.bench import Plan, Row, row
 from fernfield.bench.core import land as rough
 from fernfield.core.sites.shipped import SHIPPED
+from fernfield.core.travel.bots import BOT_TICK_S
 from fernfield.core.travel.passable import HALO, passable
 from fernfield.core.travel.reach import reach_from
 from fernfield.core.travel.road_ways import road_way
+from fernfield.core.travel.walker import Intent, Obstacle, Walker, tick
 from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.work.kernel.commands import patch, put
+from fernfield.work.kernel.crew import processes
 from fernfield.work.kernel.many import look_at_rows, take_rows
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.passing.raster import passable_in
@@ -32,6 +36,7 @@ from fernfield.work.sites.rows import THINGS, Start
 from fernfield.work.sites.scatters import Scatter, scattered
 from fernfield.work.studio import Studio
 from fernfield.work.trial.fairness import AskFair, fair
+from fernfield.work.trial.running import BotsOf, ToRun, play_round, set_up
 from fernfield.work.worlds.beginnings import WorldSpec
 
 SIDE = 2_048
@@ -52,6 +57,7 @@ def rows(plan: Plan) -> Iterator[Row]:
             yield _way(plan)
             yield _reach(plan)
             yield from _fair(studio, plan)
+            yield _bots(studio)
             yield _led(studio, plan)
             yield _cued(studio, plan)
         finally:
@@ -214,6 +220,51 @@ def _fair(studio: Studio, plan: Plan) -> Iterator[Row]:
     yield row(
         "what if a resource stood elsewhere", "one reach over it", "150 ms at 2,049²", one_elsewhere, one_reach, 3
     )
+
+
+def _bots(studio: Studio) -> Row:
+    """Two rounds of 200 bots over bare land, by two processes, beside as many ticks of one walker on a plane."""
+    world, seconds = _uneven(studio, 1_024, "Bots"), 10
+    for team, x in ((1, 300.0), (2, 700.0)):
+        world.edit(put(THINGS, f"s{team}", Start(name=f"Start {team}", x=x, y=500, team=team)))
+    sorts = tuple(BotsOf(team=team, aim=aim, count=50) for team in (1, 2) for aim in ("explore", "meet"))
+    setup = set_up(world, world.first_land, ToRun(bots=sorts))
+    crew = processes(2)
+
+    def ours() -> None:
+        list(crew.each(play_round, ((setup, float(seconds), 1, number) for number in (0, 1))))
+
+    def theirs() -> None:
+        walker = Walker(0, 0, 0)
+        for _ in range(round(2 * 200 * seconds / BOT_TICK_S)):
+            walker = tick(walker, AHEAD_ON, PLANE, None, BOT_TICK_S)
+
+    ours()
+    try:
+        made = row("200 bots, two rounds, two processes", "as many ticks on a plane", "20 times as fast as time", ours,
+                   theirs, 3)  # fmt: skip
+    finally:
+        crew.close()
+    return replace(made, work=f"{made.work}: {2 * seconds / made.ours:.1f} times as fast as time")
+
+
+class _Plane:
+    """Level, dry ground without end."""
+
+    def height(self, x: float, y: float) -> float:
+        return 0.0
+
+    def water(self, x: float, y: float) -> float:
+        return 0.0
+
+    def obstacles(self, x: float, y: float, reach: float) -> Sequence[Obstacle]:
+        return ()
+
+    def holds(self, x: float, y: float) -> bool:
+        return True
+
+
+PLANE, AHEAD_ON = _Plane(), Intent(ahead=1.0)
 
 
 def _led(studio: Studio, plan: Plan) -> Row:

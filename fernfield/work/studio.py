@@ -44,6 +44,7 @@ from fernfield.work.plots.areas import window_of
 from fernfield.work.seen.baking import BAKE, BakeTold, bakes, check_moods, forget_bakes
 from fernfield.work.sites.rows import things_of
 from fernfield.work.strokes import STROKE, Stroke
+from fernfield.work.trial.running import RUN, ToRun, check_run, forget_runs
 from fernfield.work.worlds.apart import read_apart
 from fernfield.work.worlds.beginnings import Ground, WorldSpec, ground_of
 from fernfield.work.worlds.bounding import PutBoundary, boundary_of
@@ -300,6 +301,7 @@ class Studio:
         for package in (self.data / "packages").glob(f"{world_id}-*"):
             package.unlink(missing_ok=True)
         forget_bakes(self.data, world_id)
+        forget_runs(self.data, world_id)
         self.jobs.start(GIVE_BACK, None, KeepingStore(self.store.engine))
 
     # Files in
@@ -368,6 +370,18 @@ class Studio:
     def bakes(self, world_id: str) -> list[BakeTold]:
         """What is baked of a world, and where it is stale."""
         return bakes(self.world(world_id), self.data)
+
+    # Bots
+
+    def start_run(self, world_id: str, asked: ToRun, tract: str | None = None) -> Job:
+        """Have simulated testers play a world; the job's result names the row of the run. Raises InvalidInput for more
+        than can be done, NotFound for a walker or start that there is not."""
+        world = self.world(world_id)
+        with world.lock:
+            tract_id = world.tract(world.of_tract(tract)).row.id
+            land = world.country(tract_id)
+            check_run(world, land, asked)
+        return self.jobs.start(RUN, world_id, world, land, asked, self.data, tract_id)
 
     # The past
 

@@ -104,3 +104,24 @@ def test_what_is_seen_is_told_and_follows_its_settings(small: SmallTable) -> Non
     page.keyboard.press("Enter")
     expect(words).not_to_have_text(before)
     expect(words).to_contain_text("of the ground within 400 m is seen")
+
+
+def test_bots_play_and_are_seen_on_the_map(small: SmallTable) -> None:
+    table, page = small, small.page
+    table.open("trial")
+    table.tab("Bots")
+    page.locator("#bots-rounds").fill("1")
+    page.locator("#bots-minutes").fill("0.2")
+    page.locator("#bots-aim-1").select_option("meet")
+    page.get_by_role("button", name="Let them go").click()
+    page.locator("[data-run-key]").click()
+    figures = page.locator("#run-figures")
+    expect(figures).to_contain_text("0:12 (0:12 to 0:12)")
+    page.locator("#bots-heat").select_option("stood")
+    until(page, "performance.getEntriesByType('resource').some((one) => one.name.includes('heat?what=stood'))")
+    with page.expect_download() as report:
+        page.locator("[data-run-report]").click()
+    assert report.value.suggested_filename.startswith("run-")
+    page.locator("[data-run-act=remove]").click()
+    expect(page.locator("[data-run-key]")).to_have_count(0)
+    expect(figures).to_be_hidden()

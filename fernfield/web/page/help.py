@@ -63,6 +63,7 @@ from fernfield.work.sites.rows import Assembled, Piece, Start, Thing, Wall
 from fernfield.work.sites.scatters import Scatter
 from fernfield.work.strokes import StrokeStart
 from fernfield.work.trial.kept import KeptWalk
+from fernfield.work.trial.running import Run
 from fernfield.work.water.rows import OwnLiquid, Pool, Stream, Water
 from fernfield.work.worlds.beginnings import Rim, SeaFloor, WorldSpec
 from fernfield.work.worlds.bounding import PutBoundary
@@ -99,7 +100,7 @@ FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
     ("water", (("Sea", Water), ("Pool", Pool), ("Stream", Stream), ("Liquid", OwnLiquid))),
     ("light", (("Sun", Light), ("Mood", Mood), ("Lamp", Lamp), ("Bank of mist", Mist))),
     ("handover", (("Accepted finding", Accepted),)),
-    ("trial", (("Walker", OwnWalker), ("Kept walk", KeptWalk))),
+    ("trial", (("Walker", OwnWalker), ("Kept walk", KeptWalk), ("Run", Run))),
     ("sites", (
         ("Anything placed", Thing), ("Piece", Piece), ("Placed assembly", Assembled), ("Wall", Wall), ("Start", Start),
         ("Many at once", Arrange),

@@ -17,6 +17,7 @@ from fernfield.web.rooms.making import pages as making
 from fernfield.web.rooms.sites import parts
 from fernfield.web.rooms.sites import routes as sites
 from fernfield.web.rooms.trial import routes as trial
+from fernfield.web.rooms.trial import runs
 from fernfield.web.rooms.water import routes as water
 from fernfield.web.rooms.worlds import bin, pages, routes
 
@@ -26,6 +27,6 @@ ROUTERS = (
     files.imports, routes.router, files.router, layout.router, bin.router, pages.router, making.router,
     files_pages.router, layout_pages.router, sheets.router, pictures.router, ground.router,
     land.router, cover.router, growth.router, water.router, light.router, sites.router, parts.every, parts.router,
-    trial.router, trial.every, handover.router,
+    trial.router, trial.every, runs.router, handover.router,
     findings.router,
 )  # fmt: skip

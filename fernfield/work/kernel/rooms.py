@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, fields
 from functools import cached_property
@@ -171,6 +172,12 @@ class Plays(Protocol):
     said: list[Happened]
     over: bool
     won: int | None
+    fired: Counter[str]
+    """How often each cue went off."""
+
+    def apart(self) -> Plays:
+        """The same without its world, to be sent elsewhere. Hold the lock."""
+        ...
 
     def join(self, name: str, team: int | None, walker: str, x: float, y: float) -> None: ...
 
@@ -183,7 +190,9 @@ class Plays(Protocol):
     @property
     def gone(self) -> frozenset[str]: ...
 
-    def hidden(self, window: Window) -> set[Obstacle]: ...
+    def hidden(self, window: Window) -> set[Obstacle]:
+        """What stands in nobody's way in a window any more; of one that is apart, on the whole land."""
+        ...
 
     def told(self, name: str) -> dict[str, Any]: ...
 

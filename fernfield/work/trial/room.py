@@ -6,5 +6,6 @@ from fernfield.work.kernel.rooms import Room
 from fernfield.work.passing.walkers import WALKER_ROWS
 from fernfield.work.trial.kept import WALKS
 from fernfield.work.trial.overlays import OVERLAYS
+from fernfield.work.trial.running import RUNS
 
-ROOM = Room("trial", collections=(WALKER_ROWS, WALKS), overlays=OVERLAYS)
+ROOM = Room("trial", collections=(WALKER_ROWS, WALKS, RUNS), overlays=OVERLAYS)

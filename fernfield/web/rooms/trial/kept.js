@@ -109,6 +109,13 @@ async function look(/** @type {string} */ key) {
   if (told && shown.key === key) shown.track = told.track;
   drawOverlay();
 }
+/** Somebody else's track is shown again on the map, from a time on. @param {Place[]} track @param {number} at [s] */
+export function showTrack(track, at) {
+  halt();
+  Object.assign(shown, { key: "", track, now: [], words: "", at, throughEyes: false, plays: true });
+  before = performance.now();
+  requestAnimationFrame(step);
+}
 /** No walk is looked at. */
 function letGo() {
   halt();

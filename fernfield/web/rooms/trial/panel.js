@@ -5,6 +5,7 @@ import { say } from "/static/js/kernel/say.js";
 import { meantBy } from "/static/js/kernel/shortcuts.js";
 import { tell } from "/static/js/kernel/tell.js";
 import { waitFor } from "/static/js/kernel/waits.js";
+import "./bots.js";
 import "./fair.js";
 import "./gets.js";
 import { ACTS, begun, heard, measured, over } from "./hud.js";

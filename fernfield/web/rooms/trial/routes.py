@@ -6,6 +6,7 @@ from typing import Annotated, Any
 
 from fastapi import Depends, Path, Query, Response
 
+from fernfield.core.travel.bots import AIMS
 from fernfield.core.travel.reach import Clock
 from fernfield.core.travel.walkers import WALKER, WALKERS
 from fernfield.web.kernel.panels import Asked, Panel, Shortcut
@@ -151,7 +152,7 @@ def walks_again(key: WalkKey, world: TheWorld) -> AgainTold:
 def _context(asked: Asked) -> dict[str, Any]:
     with asked.world.lock:
         walkers = walkers_of(asked.world)
-    return {"walkers": walkers, "shipped": WALKERS}
+    return {"walkers": walkers, "shipped": WALKERS, "aims": AIMS}
 
 
 PANEL = Panel(

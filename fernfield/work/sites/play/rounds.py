@@ -6,10 +6,12 @@ they are; the same code serves somebody who walks and testers that are simulated
 
 from __future__ import annotations
 
+import copy
 import math
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 from fernfield.core.grid import Window
@@ -48,7 +50,7 @@ class Player:
     walker: str
     x: float
     y: float
-    bag: dict[str, float] = field(default_factory=lambda: defaultdict(float))
+    bag: dict[str, float] = field(default_factory=partial(defaultdict, float))
 
 
 @dataclass(slots=True)
@@ -76,12 +78,18 @@ class _Watched:
     """It has happened since the cue went off."""
 
 
+def _called_by(names: Mapping[tuple[str, str], str], collection: str, key: str) -> str:
+    return names.get((collection, key)) or key
+
+
 class Round:
     """One round on a land. `step` is called at a steady rate."""
 
     def __init__(self, world: OpenWorld, land: Land) -> None:
         """Hold the lock."""
         self._world, self._land = world, land
+        self._bodies: dict[str, set[Obstacle]] | None = None
+        """What stands for a thing, where there is no world to ask."""
         self._corners = {part.tract.row.id: (part.x, part.y) for part in land.parts}
         self._called = called_in(world)
         self._rules = world.get(RULES, ONLY) or Rules()
@@ -97,7 +105,7 @@ class Round:
             for key, row in world.each(PLOTS) if world.of_tract(row.tract) in self._corners
         }  # fmt: skip
         self._players: dict[str, Player] = {}
-        self._gathered: dict[int, dict[str, float]] = defaultdict(lambda: defaultdict(float))
+        self._gathered: dict[int, dict[str, float]] = defaultdict(partial(defaultdict, float))
         self._counters: Counter[str] = Counter()
         self._emptied: dict[str, float] = {}
         self._carried: dict[str, str] = {}
@@ -396,8 +404,22 @@ class Round:
         """What stands in nobody's way in a window any more: it is open, carried, or has gone. Hold the lock."""
         if not self._gone:
             return set()
+        if self._bodies is not None:
+            return set().union(*(self._bodies.get(key, set()) for key in self._gone))
         stood = stood_in(self._world, self._land, box_of(self._land, window))
         return {body for one in stood if one.key in self._gone for body in obstacles_of(one)}
+
+    def apart(self) -> Round:
+        """The same without its world: it can be sent to where there is none. Nothing else is done with this one. Hold
+        the lock."""
+        own = copy.copy(self)
+        own._bodies = {}
+        for one in stood_in(self._world, self._land, box_of(self._land, self._land.bounds)):
+            own._bodies.setdefault(one.key, set()).update(obstacles_of(one))
+        names = {(of, key): row.title for of, rows in self._world.rows.items() for key, row in rows.items()}
+        own._called = partial(_called_by, names)
+        own._world = own._land = None  # type: ignore[assignment]
+        return own
 
     @property
     def gone(self) -> frozenset[str]:
