@@ -252,14 +252,21 @@ def handover(
     world: Annotated[str, typer.Argument(help="Id of the world.")],
     to: Annotated[Path, typer.Argument(help="The ZIP to write.")],
     data: Data = DATA,
+    delivery: Annotated[str | None, typer.Option(help="Key of a delivery, if it is one.")] = None,
 ) -> None:
-    """Write the package of a world."""
+    """Write the package of a world, or a delivery of it."""
+    from shutil import copyfile
+
     from fernfield.work.studio import Studio
 
     studio = Studio(data)
     try:
-        revision = _wait(studio.start_handover(world))["revision"]
-        studio.copy_package(world, to)
+        if delivery is None:
+            revision = _wait(studio.start_handover(world))["revision"]
+            studio.copy_package(world, to)
+        else:
+            revision = _wait(studio.start_delivery(world, delivery))["revision"]
+            copyfile(studio.package_file(world, f"{delivery}-r{revision}"), to)
         typer.echo(f"{to} holds r{revision}")
     finally:
         studio.close()

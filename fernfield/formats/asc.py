@@ -123,10 +123,14 @@ def _bands(path: Path, start: int, rows: int, cols: int, nodata: float | None, s
         raise FormatError(f"the grid is cut short: {have} of {need} elevations are there", "file")
 
 
-def asc_lines(heights: Iterator[FloatArray], rows: int, cols: int, spacing_m: float) -> Iterator[bytes]:
-    """The lines of an ESRI ASCII grid, from bands of rows; each float32 in its shortest exact form."""
+def asc_lines(
+    heights: Iterator[FloatArray], rows: int, cols: int, spacing_m: float, west_m: float = 0.0, south_m: float = 0.0
+) -> Iterator[bytes]:
+    """The lines of an ESRI ASCII grid, from bands of rows; each float32 in its shortest exact form. west_m, south_m :
+    where the sample in the south-west is"""
     yield (
-        f"ncols {cols}\nnrows {rows}\nxllcenter 0\nyllcenter 0\ncellsize {spacing_m:.17g}\nNODATA_value -99999\n"
+        f"ncols {cols}\nnrows {rows}\nxllcenter {west_m:.17g}\nyllcenter {south_m:.17g}\n"
+        f"cellsize {spacing_m:.17g}\nNODATA_value -99999\n"
     ).encode()
     for band in heights:
         for row in band:

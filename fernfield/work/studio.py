@@ -21,13 +21,26 @@ from fernfield.store.keeping import KeepingStore
 from fernfield.store.logbook import LogbookStore
 from fernfield.store.staged import StagedStore
 from fernfield.store.worlds import NewWorld, TractRow, WorldRow, WorldStore
+from fernfield.work.delivery.making import (
+    MAKE,
+    PackageTold,
+    SinceTold,
+    SummaryTold,
+    delivery_of,
+    package_path,
+    packages_of,
+    since,
+    summary,
+)
 from fernfield.work.ground.areas import reset
 from fernfield.work.ground.commands import MakeLand, PressFile, Reset, Weather
 from fernfield.work.ground.making import region
 from fernfield.work.ground.room import MAKE_LAND, WEATHER
 from fernfield.work.ground.rows import Recipe
 from fernfield.work.ground.sheeting import may_go_into
+from fernfield.work.handover.deliveries import Delivery
 from fernfield.work.handover.findings import Found, gone_through
+from fernfield.work.handover.package import inside
 from fernfield.work.handover.room import HANDOVER
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.crew import crew_of
@@ -473,6 +486,43 @@ class Studio:
         if not path.exists():
             raise NotFound("the package is missing from the data folder: hand the world over again")
         return found[0], found[1], path
+
+    def start_delivery(self, world_id: str, key: str) -> Job:
+        """Make a delivery of a world as it is now; the job's result is {revision, file}. Raises NotFound."""
+        delivery = self._delivery(world_id, key)
+        args = self.house, self.store, world_id, key, self._doubts(world_id, delivery), self.data / "packages"
+        return self.jobs.start(MAKE, world_id, *args)
+
+    def summary(self, world_id: str, key: str) -> SummaryTold:
+        """What a delivery would hold now. Raises NotFound."""
+        delivery = self._delivery(world_id, key)
+        world, doubts = self.world(world_id), self._doubts(world_id, delivery)
+        with world.lock:
+            return summary(world, delivery, inside(world), doubts)
+
+    def _delivery(self, world_id: str, key: str) -> Delivery:
+        world = self.world(world_id)
+        with world.lock:
+            return delivery_of(world, key)
+
+    def _doubts(self, world_id: str, delivery: Delivery) -> list[tuple[bool, str]]:
+        """What is found in a world and was not accepted, whether it is grave and in words; asked for only where a
+        delivery waits for it."""
+        if delivery.must_be_empty == "nothing":
+            return []
+        return [(one.finding.grave, one.finding.words) for one in self.findings(world_id) if one.accepted is None]
+
+    def packages(self, world_id: str) -> list[PackageTold]:
+        """The packages of deliveries that are kept, the newest first."""
+        return packages_of(self.data / "packages", self.world(world_id))
+
+    def package_file(self, world_id: str, key: str) -> Path:
+        """Raises NotFound for a package that is not kept."""
+        return package_path(self.data / "packages", self.world(world_id), key)
+
+    def since(self, world_id: str, key: str) -> SinceTold:
+        """What has changed since a package was made."""
+        return since(self.store, self.world(world_id), int(self.package_file(world_id, key).stem.rpartition("-r")[2]))
 
     def copy_package(self, world_id: str, to: Path) -> None:
         shutil.copyfile(self.package(world_id)[2], to)

@@ -54,7 +54,7 @@ NEEDED = {
     "longitude_deg": 5, "time": "2026-06-21T12:00:00Z",
 }  # fmt: skip
 WINDOW = ("row0", "col0", "row1", "col1")
-OTHER_THINGS = {"file", "job", "spec"}
+OTHER_THINGS = {"file", "job", "spec", "package"}
 """What a call names that a world has none of."""
 THERE_IS_NONE = {"symmetry": 409, "hollow": 404, "icon.png": 404}
 """What the demo world has none of; the answer says so."""

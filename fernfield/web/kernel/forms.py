@@ -58,6 +58,11 @@ class Shown:
         return self._text(self.value)
 
     @property
+    def numbers(self) -> bool:
+        """Whether what is chosen is said as a number."""
+        return self.kind == "choice" and isinstance(self.first, int)
+
+    @property
     def first_text(self) -> str:
         return self._text(self.first)
 

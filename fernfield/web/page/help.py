@@ -37,6 +37,7 @@ from fernfield.work.growth.load import Target
 from fernfield.work.growth.rows import Kind, Mix, Part
 from fernfield.work.growth.swards import Sward
 from fernfield.work.growth.touching import PlantChange
+from fernfield.work.handover.deliveries import Delivery
 from fernfield.work.handover.findings import Accepted
 from fernfield.work.house import HOUSE
 from fernfield.work.kernel.posts.tracts import TractPlace
@@ -99,7 +100,7 @@ FORMS: tuple[tuple[str, tuple[tuple[str, type[BaseModel]], ...]], ...] = (
     )),
     ("water", (("Sea", Water), ("Pool", Pool), ("Stream", Stream), ("Liquid", OwnLiquid))),
     ("light", (("Sun", Light), ("Mood", Mood), ("Lamp", Lamp), ("Bank of mist", Mist))),
-    ("handover", (("Accepted finding", Accepted),)),
+    ("handover", (("Accepted finding", Accepted), ("Delivery", Delivery))),
     ("trial", (("Walker", OwnWalker), ("Kept walk", KeptWalk), ("Run", Run))),
     ("sites", (
         ("Anything placed", Thing), ("Piece", Piece), ("Placed assembly", Assembled), ("Wall", Wall), ("Start", Start),

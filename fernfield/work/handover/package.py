@@ -7,7 +7,7 @@ import json
 import os
 import secrets
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +15,7 @@ from fernfield import __version__
 from fernfield.formats.rowfiles import rows_geojson
 from fernfield.work.kernel.crew import HERE, Crew
 from fernfield.work.kernel.posts.tracts import Tract
-from fernfield.work.kernel.rooms import PackagePart, Step
+from fernfield.work.kernel.rooms import Package, PackagePart, Step
 from fernfield.work.kernel.world import OpenWorld
 
 _WHEN = (1980, 1, 1, 0, 0, 0)
@@ -43,10 +43,16 @@ class Archive:
         self.files.append({"path": path, "sha256": digest.hexdigest(), "bytes": size})
 
 
-def write_package(world: OpenWorld, path: Path, step: Step, crew: Crew = HERE) -> None:
+Also = Callable[[Package, Step], dict[str, Any]]
+"""Writes further files, and returns what the manifest says of them."""
+
+
+def write_package(
+    world: OpenWorld, path: Path, step: Step, crew: Crew = HERE, *, whole: bool = True, also: Also | None = None
+) -> None:
     """Write the package of `world` (a snapshot) to `path`; all of it, or no file.
 
-    `step` is told how far the work is, and may raise to stop it.
+    `step` is told how far the work is, and may raise to stop it. whole : with what every room puts into it
     """
     # Two may write the same one at a time.
     part_path = path.with_name(f"{path.stem}-{secrets.token_hex(4)}.part")
@@ -56,13 +62,14 @@ def write_package(world: OpenWorld, path: Path, step: Step, crew: Crew = HERE) -
                 package = Archive(archive, crew)
                 count = len(world.tracts)
                 tracts = [
-                    _put_tract(package, world, tract, _within(step, number / count, 1 / count))
+                    _put_tract(package, world, tract, _within(step, number / count, 1 / count), whole)
                     for number, tract in enumerate(world.tracts.values())
                 ]
-                for room in world.house.rooms:
+                for room in world.house.rooms if whole else ():
                     if room.whole is not None:
                         room.whole(package, world)
-                manifest = _manifest(world, package.files, tracts)
+                more = {} if also is None else also(package, _within(step, 0, 1))
+                manifest = _manifest(world, package.files, tracts, whole) | more
                 archive.writestr(zipfile.ZipInfo("manifest.json", _WHEN), json.dumps(manifest, indent=1))
             file.flush()
             os.fsync(file.fileno())
@@ -83,7 +90,7 @@ def inside(world: OpenWorld) -> list[str]:
     return parts + [f"{c.name} as GeoJSON" for c in world.house.collections.values() if c.packed]
 
 
-def _put_tract(package: Archive, world: OpenWorld, tract: Tract, step: Step) -> dict[str, Any]:
+def _put_tract(package: Archive, world: OpenWorld, tract: Tract, step: Step, whole_of: bool) -> dict[str, Any]:
     place = world.place_of(tract.row.id)
     said: dict[str, Any] = {
         "id": tract.row.id,
@@ -93,6 +100,8 @@ def _put_tract(package: Archive, world: OpenWorld, tract: Tract, step: Step) -> 
         "spacing_m": tract.grid.spacing,
         "layout": {"x": place.x, "y": place.y, "kind": place.kind},
     }
+    if not whole_of:
+        return said
     parts: list[PackagePart] = [part for room in world.house.rooms for part in room.parts]
     whole, done = sum(part.weight for part in parts), 0.0
     for part in parts:
@@ -113,7 +122,9 @@ def _put_tract(package: Archive, world: OpenWorld, tract: Tract, step: Step) -> 
     return said
 
 
-def _manifest(world: OpenWorld, files: list[dict[str, Any]], tracts: list[dict[str, Any]]) -> dict[str, Any]:
+def _manifest(
+    world: OpenWorld, files: list[dict[str, Any]], tracts: list[dict[str, Any]], whole: bool
+) -> dict[str, Any]:
     said: dict[str, Any] = {
         "format": FORMAT,
         "made_by": f"Fern Field {__version__}",
@@ -129,7 +140,7 @@ def _manifest(world: OpenWorld, files: list[dict[str, Any]], tracts: list[dict[s
         "files": files,
         "tracts": tracts,
     }
-    for room in world.house.rooms:
+    for room in world.house.rooms if whole else ():
         if room.manifest is not None:
             said |= room.manifest(world)
     return said

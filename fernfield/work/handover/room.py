@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from fernfield.store.worlds import WorldStore
+from fernfield.work.handover.deliveries import DELIVERIES
 from fernfield.work.handover.findings import ACCEPTED
 from fernfield.work.handover.package import write_package
 from fernfield.work.kernel.jobs import Job, JobKind
@@ -20,12 +21,13 @@ def _hand_over(job: Job, house: House, store: WorldStore, world_id: str, folder:
         name = f"{world_id}-r{world.revision}.zip"
         write_package(world, folder / name, job.step, job.crew)
     store.set_package(world_id, world.revision, name)
-    for old in folder.glob(f"{world_id}-*.zip"):
-        if old.name != name:
+    # Those of deliveries are kept by revision: their names say which they are of.
+    for old in folder.glob(f"{world_id}-r*.zip"):
+        if old.name != name and old.stem.removeprefix(f"{world_id}-r").isdigit():
             old.unlink(missing_ok=True)
     return {"revision": world.revision, "file": f"/api/worlds/{world_id}/handover.zip"}
 
 
 HANDOVER = JobKind("handover", "Handing over", _hand_over, card="handover/job_handover.html")
 
-ROOM = Room("handover", collections=(ACCEPTED,))
+ROOM = Room("handover", collections=(ACCEPTED, DELIVERIES))

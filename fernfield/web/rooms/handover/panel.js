@@ -3,6 +3,7 @@ import Alpine from "/static/js/kernel/alpine.js";
 import { fetchPanel } from "/static/js/seen/bench.js";
 import { goThere } from "/static/js/seen/hands/cursor.js";
 import { seenTracts, state } from "/static/js/seen/state.js";
+import "./deliveries.js";
 
 document.body.addEventListener("htmx:afterSwap", () => {
   const card = /** @type {HTMLElement | null} */ (document.querySelector("#bench [data-job-kind='handover']"));

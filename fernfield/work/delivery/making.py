@@ -1,0 +1,222 @@
+"""Deliveries made: every format in its register, written as one package that is kept by its revision."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from pydantic import TypeAdapter
+from typing_extensions import TypedDict
+
+from fernfield.core.errors import Conflict, NotFound
+from fernfield.core.grid import TILE
+from fernfield.store.worlds import WorldStore
+from fernfield.work.delivery.grids import GRIDS
+from fernfield.work.delivery.land import SURFACES
+from fernfield.work.delivery.pieces import Format, pieces_of
+from fernfield.work.handover.deliveries import Delivery, deliveries_of
+from fernfield.work.handover.package import write_package
+from fernfield.work.kernel.jobs import Job, JobKind
+from fernfield.work.kernel.posts.tracts import Tract
+from fernfield.work.kernel.rooms import House, Package, Step
+from fernfield.work.kernel.world import OpenWorld
+
+KEPT = 5
+"""Packages of a delivery that are kept, by their revisions."""
+FILE = re.compile(r"^(?P<world>[a-z0-9]+)-(?P<delivery>[a-z0-9_-]+)-r(?P<revision>\d+)\.zip$")
+
+
+def _rows(world: OpenWorld) -> Iterator[bytes]:
+    """The rows of every collection by their keys, and a JSON Schema of each."""
+    with world.lock:
+        told = {
+            name: {key: row.model_dump(mode="json") for key, row in world.each(one)}
+            for name, one in world.house.collections.items()
+        }
+    schemas = {name: TypeAdapter(one.said_as).json_schema() for name, one in world.house.collections.items()}
+    yield json.dumps({"revision": world.revision, "schemas": schemas, "rows": told}, indent=1, sort_keys=True,
+                     ensure_ascii=False).encode()  # fmt: skip
+
+
+FORMATS: dict[str, Format] = {
+    one.key: one
+    for one in (*GRIDS, *SURFACES, Format("rows_json", "All rows as JSON, with their schemas", "json", whole=_rows))
+}
+"""What can be handed over; the next one is an entry in its list, and its key in `work.handover.deliveries`."""
+
+
+class FileTold(TypedDict):
+    """A sort of file of a delivery: its words, how many there are, about how large together, and what is lost by it."""
+
+    format: str
+    words: str
+    files: int
+    bytes: int
+    loses: str
+
+
+class SummaryTold(TypedDict):
+    """What a delivery would hold, before it is made; by the findings that keep it from being made."""
+
+    files: list[FileTold]
+    also: list[str]
+    kept_from: list[str]
+
+
+class PackageTold(TypedDict):
+    """A package that is kept: its key, of which delivery and revision, how large, and whether the world has gone on."""
+
+    key: str
+    delivery: str
+    revision: int
+    bytes: int
+    made_at: str
+    stale: bool
+
+
+def _tracts(world: OpenWorld, delivery: Delivery) -> list[Tract]:
+    chosen = [one for key, one in world.tracts.items() if not delivery.tracts or key in delivery.tracts]
+    if not chosen:
+        raise Conflict("none of the tracts of this delivery is there any more: choose others")
+    return chosen
+
+
+def summary(world: OpenWorld, delivery: Delivery, also: list[str], found: list[tuple[bool, str]]) -> SummaryTold:
+    """also : what a package has had from the beginning, in words; found : findings, whether each is grave, in words"""
+    files: list[FileTold] = []
+    tracts = _tracts(world, delivery)
+    pieces = [piece for tract in tracts for piece in pieces_of(world, tract, delivery)]
+    for key in delivery.formats:
+        one = FORMATS[key]
+        if one.makes is None:
+            files.append({"format": key, "words": one.words, "files": 1, "bytes": 0, "loses": ""})
+            continue
+        posts = sum(piece.shape[0] * piece.shape[1] for piece in pieces)
+        files.append(
+            {"format": key, "words": one.words, "files": len(pieces), "bytes": round(posts * one.bytes_each),
+             "loses": one.loses(pieces[0])}
+        )  # fmt: skip
+    stands = [words for grave, words in found if delivery.must_be_empty == "all" or grave]
+    return {"files": files, "also": also if delivery.all_as_it_is else [],
+            "kept_from": stands if delivery.must_be_empty != "nothing" else []}  # fmt: skip
+
+
+def _write(world: OpenWorld, delivery: Delivery, package: Package, step: Step) -> dict[str, Any]:
+    """The files of a delivery's formats; what its manifest says of them."""
+    said: dict[str, Any] = {"delivery": delivery.model_dump(mode="json")}
+    pieces = [piece for tract in _tracts(world, delivery) for piece in pieces_of(world, tract, delivery)]
+    for number, key in enumerate(delivery.formats):
+        one = FORMATS[key]
+        own: list[dict[str, Any]] = []
+        if one.whole is not None:
+            package.put(f"{key}.{one.ending}", one.whole(world))
+            own.append({"file": f"{key}.{one.ending}"})
+        for at, piece in enumerate(pieces if one.makes is not None else ()):
+            step((number + at / len(pieces)) / len(delivery.formats), one.words)
+            file = f"{key}/{piece.name}.{one.ending}"
+            package.put(file, one.makes(piece))  # type: ignore[misc]
+            own.append({"file": file, "tract": piece.tract.row.id, **piece.told(), **one.says(piece)})
+        said[key] = own
+    # A column for each axis of the files: where east, north and up are.
+    y_up = [[1, 0, 0], [0, 0, -1], [0, 1, 0]]
+    flat = [[1, 0, 0], [0, 1, 0], [0, 0, 1]]
+    said["matrices"] = {"land_glb": y_up, "land_obj": y_up if delivery.up == "y" else flat,
+                        "land_stl": y_up if delivery.up == "y" else flat}  # fmt: skip
+    return said
+
+
+def _make(
+    job: Job, house: House, store: WorldStore, world_id: str, key: str, found: list[tuple[bool, str]], folder: Path
+) -> dict[str, Any]:
+    """Write the package of a delivery as the world is now; the oldest of more than `KEPT` goes."""
+    with store.reading() as snapshot:
+        world = OpenWorld(house, store, world_id, snapshot)
+        delivery = delivery_of(world, key)
+        if kept_from := summary(world, delivery, [], found)["kept_from"]:
+            raise Conflict(f"it is made only without findings, and there are {len(kept_from)}: {kept_from[0]}")
+        name = f"{world_id}-{key}-r{world.revision}.zip"
+        write_package(world, folder / name, job.step, job.crew, whole=delivery.all_as_it_is,
+                      also=lambda package, step: _write(world, delivery, package, step))  # fmt: skip
+    own = [path for path, of, _ in _kept(folder, world_id) if of == key]
+    for old in own[KEPT:]:
+        old.unlink(missing_ok=True)
+    return {"revision": world.revision, "file": f"/api/worlds/{world_id}/packages/{name[len(world_id) + 1 :]}"}
+
+
+MAKE = JobKind("delivery", "Making a delivery", _make, card="handover/job_delivery.html")
+
+
+def delivery_of(world: OpenWorld, key: str) -> Delivery:
+    """Raises NotFound for one that there is not."""
+    every = deliveries_of(world)
+    if key not in every:
+        raise NotFound(f"there is no delivery {key!r}: there are {', '.join(every)}")
+    return every[key]
+
+
+def _kept(folder: Path, world_id: str) -> list[tuple[Path, str, int]]:
+    """The packages of a world: file, delivery and revision, the newest first."""
+    found = []
+    for path in folder.glob(f"{world_id}-*.zip"):
+        if (named := FILE.match(path.name)) and named["world"] == world_id:
+            found.append((path, named["delivery"], int(named["revision"])))
+    return sorted(found, key=lambda one: (-one[2], one[1]))
+
+
+def packages_of(folder: Path, world: OpenWorld) -> list[PackageTold]:
+    """The packages that are kept of a world, the newest first."""
+    told: list[PackageTold] = []
+    for path, delivery, revision in _kept(folder, world.id):
+        at = path.stat()
+        made_at = datetime.fromtimestamp(at.st_mtime, UTC).isoformat(timespec="seconds")
+        told.append(
+            {"key": f"{delivery}-r{revision}", "delivery": delivery, "revision": revision, "bytes": at.st_size,
+             "made_at": made_at, "stale": revision < world.revision}
+        )  # fmt: skip
+    return told
+
+
+def package_path(folder: Path, world: OpenWorld, key: str) -> Path:
+    """Raises NotFound for a package that is not kept."""
+    path = folder / f"{world.id}-{key}.zip"
+    if FILE.match(path.name) is None or not path.exists():
+        raise NotFound(f"no package {key!r} of this world is kept: GET …/packages tells which are")
+    return path
+
+
+class SinceTold(TypedDict):
+    """What has changed since a package: layers with the windows of tiles [row0, col0, row1, col1] by tract, rows by
+    collection, and the words of the revisions."""
+
+    revision: int
+    now: int
+    layers: dict[str, dict[str, list[list[int]]]]
+    rows: dict[str, list[str]]
+    words: list[str]
+
+
+def since(store: WorldStore, world: OpenWorld, revision: int) -> SinceTold:
+    """What has changed since a revision. A tile that was changed and changed back counts."""
+    layers: dict[str, dict[str, list[list[int]]]] = {}
+    rows: dict[str, set[str]] = {}
+    words = []
+    seen: set[Any] = set()
+    for one in reversed(store.revisions(world.id, most=2_000)):
+        if one.number <= revision:
+            continue
+        words.append(f"r{one.number}: {one.words}")
+        for at in store.changed(world.id, one.number):
+            if at in seen:
+                continue
+            seen.add(at)
+            row, col = at.tile_row * TILE, at.tile_col * TILE
+            tile = [row, col, row + TILE, col + TILE]
+            layers.setdefault(at.tract_id, {}).setdefault(at.layer, []).append(tile)
+        for change in store.entry_changes(world.id, one.number):
+            rows.setdefault(change.collection, set()).add(change.key)
+    return {"revision": revision, "now": world.revision, "layers": layers,
+            "rows": {name: sorted(keys) for name, keys in sorted(rows.items())}, "words": words[-50:]}  # fmt: skip

@@ -1,0 +1,138 @@
+"""The land of a delivery, piece by piece, and the register of what each format makes of one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from fernfield.core.errors import Conflict
+from fernfield.core.grid import FloatArray, Window
+from fernfield.work.handover.deliveries import Delivery
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.posts.tracts import Tract
+from fernfield.work.kernel.world import OpenWorld
+
+MOST_POSTS = 8_193**2
+"""Of a piece: it lies in memory while it is written."""
+
+
+@dataclass(frozen=True, slots=True)
+class Span:
+    """What 16 bits reach from and to. [m]"""
+
+    lowest: float
+    highest: float
+
+    @property
+    def step(self) -> float:
+        return (self.highest - self.lowest) / 65_535
+
+    def grey(self, heights: FloatArray) -> np.ndarray[Any, np.dtype[np.uint16]]:
+        """Heights as whole numbers; what lies outside is its end."""
+        part = (np.asarray(heights, np.float64) - self.lowest) / (self.highest - self.lowest)
+        return np.rint(np.clip(np.nan_to_num(part), 0, 1) * 65_535).astype(np.uint16)
+
+
+@dataclass(frozen=True, slots=True)
+class PieceOfLand:
+    """Some posts of a tract: `window` of all its posts, of which every `step`-th is taken; what they span together.
+
+    name : of its file, without an ending; west_m, north_m : where its first post is, in the metres of the tract
+    """
+
+    world: OpenWorld
+    tract: Tract
+    delivery: Delivery
+    name: str
+    row: int
+    col: int
+    window: Window
+    span: Span
+
+    @property
+    def step(self) -> int:
+        return self.delivery.step
+
+    @property
+    def spacing_m(self) -> float:
+        return self.tract.grid.spacing * self.step
+
+    @property
+    def west_m(self) -> float:
+        return self.tract.grid.x_of(self.window.col0)
+
+    @property
+    def north_m(self) -> float:
+        return self.tract.grid.y_of(self.window.row0)
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        """Rows and columns of what is taken."""
+        return -(-self.window.rows // self.step), -(-self.window.cols // self.step)
+
+    def heights(self) -> FloatArray:
+        """The ground at the posts that are taken. [m]"""
+        with self.world.lock:
+            whole = self.tract.cache.read(HEIGHT, self.window)
+        return np.ascontiguousarray(whole[:: self.step, :: self.step], np.float32)
+
+    def squared(self) -> FloatArray:
+        """The same; a piece that the tract ends in is filled up with what its edge is."""
+        found, side = self.heights(), self.delivery.chunk
+        if not side:
+            return found
+        return np.pad(found, ((0, side - found.shape[0]), (0, side - found.shape[1])), mode="edge")
+
+    def told(self) -> dict[str, Any]:
+        """What a manifest says of it."""
+        rows, cols = self.shape
+        return {
+            "row": self.row, "col": self.col, "rows": rows, "cols": cols, "spacing_m": self.spacing_m,
+            "west_m": self.west_m, "north_m": self.north_m,
+        }  # fmt: skip
+
+
+Makes = Callable[[PieceOfLand], Iterator[bytes]]
+
+
+@dataclass(frozen=True, slots=True)
+class Format:
+    """One sort of file: its words, its ending, what it makes of a piece of land (or, `whole`, of all of the world), and
+    what is lost by it, in words. bytes_each : of a post, about"""
+
+    key: str
+    words: str
+    ending: str
+    makes: Makes | None = None
+    whole: Callable[[OpenWorld], Iterator[bytes]] | None = None
+    loses: Callable[[PieceOfLand], str] = lambda piece: ""
+    says: Callable[[PieceOfLand], dict[str, Any]] = lambda piece: {}
+    bytes_each: float = 4.0
+
+
+def pieces_of(world: OpenWorld, tract: Tract, delivery: Delivery) -> Iterator[PieceOfLand]:
+    """The pieces of a tract, from the north-west. Neighbours share the posts of their edge. Raises Conflict where one
+    is too large."""
+    lowest, highest = world.land(tract.row.id).all_heights()
+    if delivery.lowest_m is not None and delivery.highest_m is not None:
+        lowest, highest = delivery.lowest_m, delivery.highest_m
+    elif highest <= lowest:
+        highest = lowest + 1.0
+    span, grid = Span(lowest, highest), tract.grid
+    whole = grid.window
+    if not delivery.chunk:
+        if -(-grid.rows // delivery.step) * -(-grid.cols // delivery.step) > MOST_POSTS:
+            raise Conflict(
+                f"a piece of land has {MOST_POSTS:,} posts at most: cut {world.place_of(tract.row.id).name} into pieces"
+            )
+        yield PieceOfLand(world, tract, delivery, tract.row.id, 0, 0, whole, span)
+        return
+    long = (delivery.chunk - 1) * delivery.step
+    for row, row0 in enumerate(range(0, max(grid.rows - 1, 1), long)):
+        for col, col0 in enumerate(range(0, max(grid.cols - 1, 1), long)):
+            window = Window(row0, col0, row0 + long + 1, col0 + long + 1).meet(whole)
+            name = f"{tract.row.id}/r{row:02}c{col:02}"
+            yield PieceOfLand(world, tract, delivery, name, row, col, window, span)

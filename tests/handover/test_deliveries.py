@@ -1,0 +1,250 @@
+"""Deliveries, each format by a reader that is not ours.
+
+Sources: rasterio and its GDAL for GeoTIFF and ASCII grids, Pillow for PNG, NumPy, trimesh for glTF, OBJ and STL, the
+Khronos glTF validator from its npm package, jsonschema-rs for JSON Schema.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import subprocess
+import sys
+import zipfile
+from pathlib import Path
+from typing import Any, get_args
+
+import numpy as np
+import pytest
+import trimesh
+from fastapi.testclient import TestClient
+from jsonschema_rs import validator_for
+from PIL import Image
+from rasterio.io import MemoryFile
+
+from fernfield.core.grid import Window
+from fernfield.work.delivery.making import FORMATS
+from fernfield.work.handover.deliveries import SHIPPED, FormatKey
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.studio import Studio
+from tests.conftest import ended
+
+SPEC = {"name": "W", "width_m": 150, "depth_m": 100, "spacing_m": 1, "elevation_m": 5}
+ROWS, COLS = 101, 151
+POST = (140.0, 90.0)
+"""A raised post in the north-east. [m]"""
+VALIDATE = """
+const { validateBytes } = require("gltf-validator");
+const { readFileSync } = require("fs");
+validateBytes(new Uint8Array(readFileSync(process.argv[1]))).then((told) =>
+  console.log(JSON.stringify(told.issues.messages.filter((one) => one.severity < 2))));
+"""
+
+
+@pytest.fixture
+def base(client: TestClient) -> str:
+    """Uneven land of one tract with a peak at `POST`, a barn, willows and a lamp."""
+    made = client.post("/api/worlds", json=SPEC).json()
+    tract, base = made["tracts"][0]["id"], f"/api/worlds/{made['id']}"
+    world = _studio(client).world(made["id"])
+    path = [[10, 10, 0], [140, 70, 2]]
+    rough = {"tool": "roughen", "radius_m": 60, "softness": 0.5, "strength": 6, "path": path}
+    peak = {"tool": "raise", "radius_m": 2, "softness": 1, "strength": 40, "path": [[*POST, 0], [*POST, 1]]}
+    sow = {
+        "tool": "sow",
+        "radius_m": 20,
+        "softness": 0,
+        "strength": 100,
+        "path": [[40, 40, 0], [60, 40, 3]],
+        "mix": "mix",
+    }
+    for stroke in (rough, peak, sow):
+        assert client.post(f"/api/tracts/{tract}/strokes", json=stroke).status_code == 200
+    piece = {"sort": "piece", "name": "Barn", "kit": "stone_barn", "x": 100, "y": 30, "turn_deg": 30}
+    assert client.post(f"{base}/things", json=piece).status_code == 201
+    client.post(f"{base}/lamps", json={"name": "Lamp", "x": 20, "y": 80})
+    assert world.revision >= 5
+    return base
+
+
+def _studio(client: TestClient) -> Studio:
+    return client.app.state.studio  # type: ignore[attr-defined, no-any-return]
+
+
+def ground(client: TestClient, base: str) -> Any:
+    world = _studio(client).world(base.rpartition("/")[2])
+    return np.asarray(world.first_tract.cache.read(HEIGHT, Window(0, 0, ROWS, COLS)))
+
+
+def made(client: TestClient, base: str, key: str = "own", **delivery: Any) -> tuple[zipfile.ZipFile, dict[str, Any]]:
+    """The package of a delivery, and its manifest."""
+    if delivery:
+        said = {"name": "Own", **delivery}
+        assert client.put(f"{base}/deliveries/{key}", json=said).status_code in (200, 201)
+    job = ended(_studio(client).jobs.get(client.post(f"{base}/deliveries/{key}/make").json()["job"]))
+    assert job.state == "done", job.message
+    archive = zipfile.ZipFile(io.BytesIO(client.get((job.result or {})["file"]).content))
+    return archive, json.loads(archive.read("manifest.json"))
+
+
+def body(package: tuple[zipfile.ZipFile, dict[str, Any]], key: str, number: int = 0) -> bytes:
+    return package[0].read(package[1][key][number]["file"])
+
+
+def test_every_grid_is_read_elsewhere_as_it_is_here(client: TestClient, base: str) -> None:
+    keys = [key for key in FORMATS if key.startswith("heights")]
+    package, true = made(client, base, formats=keys), ground(client, base)
+    told = package[1]["heights_png"][0]
+    low, step = told["lowest_m"], (told["highest_m"] - told["lowest_m"]) / 65_535
+    found = {
+        "heights_png": np.asarray(Image.open(io.BytesIO(body(package, "heights_png")))) * step + low,
+        "heights_raw": np.frombuffer(body(package, "heights_raw"), "<u2").reshape(ROWS, COLS) * step + low,
+        "heights_npy": np.load(io.BytesIO(body(package, "heights_npy"))),
+    }
+    for key, ending in (("heights_tif16", "tif"), ("heights_tif32", "tif"), ("heights_asc", "asc")):
+        with MemoryFile(body(package, key), ext=f".{ending}") as file, file.open() as data:
+            # Samples lie at posts: GDAL's corner is half a post out.
+            assert data.transform * (0.5, 0.5) == pytest.approx((0, ROWS - 1)), key
+            assert data.res == (1, 1)
+            if ending == "tif":
+                # A system of its own, in metres, with samples at points, in tiles.
+                place = 'UNIT["metre",1,' in data.crs.to_wkt(), data.crs.to_epsg(), data.tags()["AREA_OR_POINT"]
+                assert (*place, data.profile["tiled"]) == (True, None, "Point", True), key
+            values = data.read(1).astype(float)
+            found[key] = values * data.scales[0] + data.offsets[0]
+            # The raised post is where it was raised.
+            assert data.index(*POST) == np.unravel_index(np.argmax(values), values.shape), key
+    for key, values in found.items():
+        exact = key in ("heights_npy", "heights_tif32", "heights_asc")
+        assert np.abs(values - true).max() <= (0 if exact else step / 2 + 1e-6), key
+
+
+def test_a_large_geotiff_has_overviews_of_its_own_posts() -> None:
+    from fernfield.formats.geotiff import geotiff
+
+    values = np.random.default_rng(1).normal(0, 9, (700, 900)).astype(np.float32)
+    with MemoryFile(geotiff(values, 0.5, 10, 20)) as file, file.open() as data:
+        assert (data.overviews(1), data.nodata != data.nodata) == ([2, 4], True)
+        assert np.array_equal(data.read(1, out_shape=(350, 450)), values[::2, ::2])
+
+
+def test_chunks_share_their_edges_and_keep_one_range(client: TestClient, base: str) -> None:
+    package = made(client, base, formats=["heights_raw"], chunk=65, lowest_m=-100, highest_m=400)
+    told = {(one["row"], one["col"]): one for one in package[1]["heights_raw"]}
+    assert sorted(told) == [(r, c) for r in range(2) for c in range(3)]
+    read = {at: np.frombuffer(package[0].read(one["file"]), "<u2").reshape(65, 65) for at, one in told.items()}
+    assert np.array_equal(read[0, 0][:, -1], read[0, 1][:, 0])
+    assert np.array_equal(read[0, 1][-1], read[1, 1][0])
+    assert (told[1, 2]["rows"], told[1, 2]["cols"], told[1, 2]["west_m"], told[1, 2]["north_m"]) == (37, 23, 128, 36)
+    near = read[1, 2][:37, :23].astype(float) * 500 / 65_535 - 100
+    assert np.abs(near - ground(client, base)[64:, 128:]).max() < 500 / 65_535
+
+
+def _scene(data: bytes, kind: str) -> Any:
+    return trimesh.load(io.BytesIO(data), file_type=kind, process=False)
+
+
+@pytest.mark.parametrize("chunk", [0, 65])
+def test_gltf_is_valid_and_has_the_same_places(client: TestClient, base: str, tmp_path: Path, chunk: int) -> None:
+    package, true = made(client, base, formats=["land_glb"], chunk=chunk), ground(client, base)
+    corners, barns, plants, lamps = [], 0, 0, 0
+    for number in range(len(package[1]["land_glb"])):
+        data = body(package, "land_glb", number)
+        (tmp_path / "land.glb").write_bytes(data)
+        node = [str(Path(sys.prefix) / "bin" / "node"), "-e", VALIDATE, str(tmp_path / "land.glb")]
+        ran = subprocess.run(node, cwd=Path(sys.prefix) / "js", capture_output=True, text=True, check=True)
+        assert json.loads(ran.stdout) == []
+        long = int.from_bytes(data[12:16], "little")
+        said = json.loads(data[20 : 20 + long])
+        for one in said["nodes"]:
+            instanced = one.get("extensions", {}).get("EXT_mesh_gpu_instancing")
+            count = said["accessors"][instanced["attributes"]["TRANSLATION"]]["count"] if instanced else 0
+            barns += count if one.get("extras", {}).get("kit") == "stone_barn" else 0
+            plants += count if "mix" in one.get("extras", {}) else 0
+            lamps += "KHR_lights_punctual" in one.get("extensions", {})
+        corners.append(np.asarray(_scene(data, "glb").geometry["ground"].vertices))
+    # x east, y up, z south, in metres; every post of the land at least once.
+    at = np.concatenate(corners)
+    east, south = np.rint(at[:, 0]).astype(int), np.rint(-at[:, 2]).astype(int)
+    assert np.abs(at[:, 1] - true[ROWS - 1 - south, east]).max() < 5e-4
+    assert len({(x, y) for x, y in zip(east, south, strict=True)}) == ROWS * COLS
+    world = _studio(client).world(base.rpartition("/")[2])
+    csv = client.get(f"/api/tracts/{world.first_tract.row.id}/plants.csv")
+    grown = len(csv.text.splitlines()) - 1 if csv.status_code == 200 else plants
+    assert (barns, plants, lamps) == (1, grown, 1)
+    assert plants > 20
+
+
+@pytest.mark.parametrize("up", ["z", "y"])
+def test_surfaces_are_shut_right_way_round_and_in_place(client: TestClient, base: str, up: str) -> None:
+    package, true = made(client, base, formats=["land_obj", "land_stl"], up=up, step=2), ground(client, base)
+    high = {"z": 2, "y": 1}[up]
+    for key in ("obj", "stl"):
+        found = _scene(body(package, f"land_{key}"), key)
+        top = found.vertices[np.argmax(found.vertices[:, high])]
+        north = top[1] if up == "z" else -top[2]
+        assert (top[0], north, top[high]) == pytest.approx((*POST, true.max()), abs=1e-3)
+    shut = trimesh.load(io.BytesIO(body(package, "land_stl")), file_type="stl")
+    assert shut.is_watertight
+    assert shut.volume > 150 * 100 * 5 * 0.9
+    open_ = _scene(body(package, "land_obj"), "obj")
+    assert open_.face_normals[:, high].min() > 0
+
+
+def test_rows_keep_to_the_schemas_that_go_along(client: TestClient, base: str) -> None:
+    told = json.loads(made(client, base, "server")[0].read("rows_json.json"))
+    assert {"things", "lamps", "water"} <= set(told["rows"])
+    for name, rows in told["rows"].items():
+        check = validator_for(told["schemas"][name])
+        for row in rows.values():
+            assert check.is_valid(row), (name, row, next(check.iter_errors(row)).message)
+
+
+def test_the_same_world_gives_the_same_bytes_and_only_some_are_kept(client: TestClient, base: str) -> None:
+    first = made(client, base, "engine")[0].fp.getvalue()  # type: ignore[union-attr]
+    again = made(client, base, "engine")[0].fp.getvalue()  # type: ignore[union-attr]
+    assert first == again
+    for elevation in range(6):
+        client.post(f"{base}/levels", json={"name": "Quay", "elevation_m": elevation})
+        made(client, base, "server")
+    kept = client.get(f"{base}/packages").json()
+    assert [one["delivery"] for one in kept].count("server") == 5
+    assert [one["key"] for one in kept if not one["stale"]] == [kept[0]["key"]]
+    engine = next(one["key"] for one in kept if one["delivery"] == "engine")
+    since = client.get(f"{base}/packages/{engine}/since").json()
+    assert (set(since["rows"]), since["layers"], len(since["words"])) == ({"levels"}, {}, 6)
+    part = client.get(f"{base}/packages/{engine}.zip", headers={"range": "bytes=0-3"})
+    assert (part.status_code, part.content) == (206, b"PK\x03\x04")
+    assert client.get(f"{base}/packages/{engine}/files/manifest.json").json()["delivery"]["chunk"] == 513
+    assert [client.get(f"{base}/packages/{key}.zip").status_code for key in ("engine-r999", "nothing-r1")] == [404, 404]
+
+
+REFUSED: tuple[tuple[dict[str, Any], str], ...] = (
+    ({"formats": []}, "at least one format"),
+    ({"formats": ["heights_npy"], "lowest_m": 5}, "both a lowest"),
+    ({"formats": ["heights_npy"], "lowest_m": 5, "highest_m": 5}, "above the lowest"),
+    ({"formats": ["parchment"]}, "heights_npy"),
+    ({"formats": ["heights_npy"], "chunk": 100}, "129"),
+)
+
+
+@pytest.mark.parametrize(("said", "words"), REFUSED)
+def test_what_cannot_be_a_delivery_is_refused_in_words(
+    client: TestClient, base: str, said: dict[str, Any], words: str
+) -> None:  # fmt: skip
+    answer = client.put(f"{base}/deliveries/own", json={"name": "Own", **said})
+    assert (answer.status_code, words in answer.text) == (422, True), answer.text
+
+
+def test_a_delivery_waits_for_its_findings_and_says_what_is_lost(client: TestClient, base: str) -> None:
+    assert {key for one in SHIPPED.values() for key in one.formats} <= set(FORMATS)
+    assert set(FORMATS) == set(get_args(FormatKey))
+    told = client.get(f"{base}/deliveries/engine/summary").json()
+    assert "steps of" in told["files"][0]["loses"]
+    client.put(f"{base}/deliveries/own", json={"name": "Own", "formats": ["heights_npy"], "must_be_empty": "all"})
+    found = client.get(f"{base}/deliveries/own/summary").json()["kept_from"]
+    job = ended(_studio(client).jobs.get(client.post(f"{base}/deliveries/own/make").json()["job"]))
+    assert (job.state, found[0] in job.message) == ("failed", True)
+    assert client.get(f"{base}/packages").json() == []
+    assert client.post(f"{base}/deliveries/nothing/make").status_code == 404
+    assert "ships with" in client.put(f"{base}/deliveries/all", json={"name": "Own", "formats": ["heights_npy"]}).text
