@@ -219,6 +219,23 @@ def test_the_same_world_gives_the_same_bytes_and_only_some_are_kept(client: Test
     assert [client.get(f"{base}/packages/{key}.zip").status_code for key in ("engine-r999", "nothing-r1")] == [404, 404]
 
 
+def test_a_box_of_the_land_by_itself(client: TestClient, base: str) -> None:
+    tract, true = client.get(base).json()["tracts"][0]["id"], ground(client, base)
+    box = "x0=120&y0=60&x1=150&y1=90"
+    with MemoryFile(client.get(f"/api/lands/{tract}/heights.tif?{box}").content) as file, file.open() as data:
+        assert np.array_equal(data.read(1), true[10:41, 120:151])
+        assert data.xy(0, 0) == (120, 90)
+    land = _scene(client.get(f"/api/lands/{tract}/land.glb?{box}&step=2").content, "glb").geometry["ground"]
+    assert land.vertices[:, (0, 2)].min(axis=0).tolist() + land.vertices[:, (0, 2)].max(axis=0).tolist() == [
+        120,
+        -90,
+        150,
+        -60,
+    ]
+    assert client.get(f"/api/lands/{tract}/land.glb?x0=90&x1=10").status_code == 422
+    assert client.get(f"/api/lands/{tract}/land.glb?step=3").status_code == 422
+
+
 REFUSED: tuple[tuple[dict[str, Any], str], ...] = (
     ({"formats": []}, "at least one format"),
     ({"formats": ["heights_npy"], "lowest_m": 5}, "both a lowest"),
