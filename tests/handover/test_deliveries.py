@@ -13,6 +13,7 @@ import sys
 import zipfile
 from pathlib import Path
 from typing import Any, get_args
+from xml.etree import ElementTree
 
 import numpy as np
 import pytest
@@ -234,6 +235,26 @@ def test_a_box_of_the_land_by_itself(client: TestClient, base: str) -> None:
     ]
     assert client.get(f"/api/lands/{tract}/land.glb?x0=90&x1=10").status_code == 422
     assert client.get(f"/api/lands/{tract}/land.glb?step=3").status_code == 422
+
+
+def test_a_sheet_is_well_formed_at_its_scale_and_says_what_it_is(client: TestClient, base: str) -> None:
+    tract = client.get(base).json()["tracts"][0]["id"]
+    client.post(f"{base}/things", json={"sort": "start", "name": "Fen & <yard>", "x": 75, "y": 50, "team": 1})
+    answer = client.get(f"/api/lands/{tract}/sheet.svg?scale=1000&paper=A4")
+    svg = ElementTree.fromstring(answer.content)
+    # ISO 216: A4 is 210 mm by 297 mm; 150 m at 1 : 1,000 are 150 mm.
+    assert (svg.get("width"), svg.get("height"), answer.headers["X-Pages"]) == ("297mm", "210mm", "1")
+    image = svg.find("{*}image")
+    assert image is not None
+    assert (float(image.get("width", 0)), float(image.get("height", 0))) == (150, 100)
+    words = [one.text for one in svg.iter("{http://www.w3.org/2000/svg}text")]
+    assert {"Fen & <yard>", "metres · 1 : 1,000"} <= set(words)
+    # Half-way along the map lies what lies half-way along the land.
+    (dot,) = svg.iter("{http://www.w3.org/2000/svg}circle")
+    assert (float(dot.get("cx", 0)), float(dot.get("cy", 0))) == (10 + 75, 24 + 50)
+    pages = client.get(f"/api/lands/{tract}/sheet.svg?scale=400&page=2")
+    assert pages.headers["X-Pages"] == "4"
+    assert client.get(f"/api/lands/{tract}/sheet.svg?scale=400&page=5").status_code == 422
 
 
 REFUSED: tuple[tuple[dict[str, Any], str], ...] = (
