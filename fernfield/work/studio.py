@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fcntl
+import itertools
 import logging
 import shutil
 import threading
@@ -120,7 +121,8 @@ class Studio:
 
     def _open_all(self, data: Path, workers: int, cluster: str) -> None:
         # Uploads and half-written packages of a run that was killed.
-        for left in (*(data / "incoming").iterdir(), *(data / "packages").glob("*.part")):
+        written = (data / "packages").glob("*.part"), (data / "runs").glob("*/*.part")
+        for left in (*(data / "incoming").iterdir(), *itertools.chain(*written)):
             shutil.rmtree(left) if left.is_dir() and not left.is_symlink() else left.unlink(missing_ok=True)
         self.store = WorldStore(open_database(data / "fernfield.db"))
         self.store.drop_unfinished()

@@ -117,6 +117,11 @@ def test_a_run_is_kept_told_and_refused(client: TestClient) -> None:
     assert client.get(f"{base}/runs/{key}/tracks?round=2").status_code == 404
     report = client.get(f"{base}/runs/{key}/report.html").text
     assert ("First" in report, "http" in report, "data:image/png" in report) == (True, False, True)
+    # A round that would take minutes stops within a moment, and nothing of it is kept.
+    long = client.post(f"{base}/runs", json={**asked, "rounds": 9, "minutes": 60}).json()["job"]
+    client.delete(f"/api/jobs/{long}")
+    assert ended(studio.jobs.get(long)).state == "cancelled"
+    assert [path.suffix for path in (studio.data / "runs").rglob("*.*")] == [".npz"]
     client.delete(f"{base}/runs/{key}")
     assert client.get(f"{base}/runs/{key}/worst").status_code == 404
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 import random
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from math import floor
@@ -332,11 +332,11 @@ class Simulation:
                 return x, y
         return bot.x, bot.y
 
-    def play(self, seconds: float) -> Played:
-        """Until somebody has won, or for so long. [s]"""
+    def play(self, seconds: float, stops: Callable[[], bool] = lambda: False) -> Played:
+        """Until somebody has won, or for so long [s], or until it is told to stop, which is asked each second."""
         tracks = [[self._place(one) for one in self._going]]
         steps = round(1 / STEP_S)
-        while self._seconds < seconds - 1e-9 and not self._game.over:
+        while self._seconds < seconds - 1e-9 and not self._game.over and not stops():
             for _ in range(steps):
                 self._step()
             tracks.append([self._place(one) for one in self._going])

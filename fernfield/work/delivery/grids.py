@@ -49,7 +49,7 @@ def _npy(piece: PieceOfLand) -> Iterator[bytes]:
 
 def _steps(piece: PieceOfLand) -> str:
     span = piece.span
-    return f"16 bits over {span.highest - span.lowest:.1f} m: steps of {span.step * 1_000:.1f} mm"
+    return f"16 bits over {span.highest - span.lowest:.1f} m: steps of {span.step * 1_000:.2g} mm"
 
 
 def _spanned(piece: PieceOfLand) -> dict[str, Any]:

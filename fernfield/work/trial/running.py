@@ -12,9 +12,9 @@ import pickle
 import random
 import secrets
 import shutil
-from collections import Counter
+from collections import Counter, deque
 from collections.abc import Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, wait
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Annotated, Any, Literal
@@ -48,6 +48,8 @@ MOST_PLACES = 20_000_000
 SPOTS = 16
 """So many places, taken by the seed, for those who go anywhere."""
 WET_M = 0.1
+LOOK_S = 0.3
+"""So often it is looked whether a run is to stop."""
 AimName = Literal["explore", "fetch", "reach", "hold", "meet"]
 What = Literal["walked", "stood", "met", "stuck", "fallen"]
 Team = Annotated[int, Field(ge=1, le=8)]
@@ -235,10 +237,11 @@ def _spots(
         yield land.grid.x_of(window.col0 + col), land.grid.y_of(window.row0 + row)
 
 
-def play_round(setup: Setup, seconds: float, seed: int, number: int) -> Played:
-    """One round of a run, wherever it is worked out."""
+def play_round(setup: Setup, seconds: float, seed: int, number: int, halt: Path | None = None) -> Played:
+    """One round of a run, wherever it is worked out; cut short when there is a file `halt`."""
     game = pickle.loads(setup.rules)
-    return Simulation(setup.scene, setup.bots, setup.targets, setup.guides, game, seed, number).play(seconds)
+    round_ = Simulation(setup.scene, setup.bots, setup.targets, setup.guides, game, seed, number)
+    return round_.play(seconds, (lambda: False) if halt is None else halt.exists)
 
 
 def run_bots(job: Job, world: OpenWorld, land: Land, asked: ToRun, data: Path, tract: str | None) -> dict[str, Any]:
@@ -246,18 +249,36 @@ def run_bots(job: Job, world: OpenWorld, land: Land, asked: ToRun, data: Path, t
     job.step(0.0, "Looking at the land")
     revision = world.revision
     setup = set_up(world, land, asked)
-    rounds: list[Played] = []
-    parts = job.crew.each(play_round, ((setup, asked.minutes * 60, asked.seed, k) for k in range(asked.rounds)))
-    for played in parts:
-        rounds.append(played)
-        job.step(0.05 + 0.9 * len(rounds) / asked.rounds, f"Round {len(rounds)} of {asked.rounds}")
+    folder = data / "runs" / world.id
+    folder.mkdir(parents=True, exist_ok=True)
+    rounds = _played(job, setup, asked, folder / f"{secrets.token_hex(4)}.part")
     key = new_key(asked.name)
     row = _figures(asked, revision, setup, rounds, tract)
-    folder = data / "runs" / world.id
     _keep(folder, key, setup, rounds)
     with world.lock:
         world.edit(put(RUNS, key, row))
     return {"key": key}
+
+
+def _played(job: Job, setup: Setup, asked: ToRun, halt: Path) -> list[Played]:
+    """All rounds, by whoever works. A round knows nothing of the job: where that is cancelled, a file says so."""
+    rounds: list[Played] = []
+    calls = ((setup, asked.minutes * 60, asked.seed, number, halt) for number in range(asked.rounds))
+    with ThreadPoolExecutor(max_workers=1) as pool:
+        going = pool.submit(lambda: deque(map(rounds.append, job.crew.each(play_round, calls)), 0))
+        try:
+            while True:
+                done = len(rounds) / asked.rounds
+                job.step(0.05 + 0.9 * done, f"Round {min(len(rounds) + 1, asked.rounds)} of {asked.rounds}")
+                if wait([going], timeout=LOOK_S).done:
+                    going.result()
+                    return rounds
+        except BaseException:
+            halt.touch()
+            going.exception()
+            raise
+        finally:
+            halt.unlink(missing_ok=True)
 
 
 def _figures(asked: ToRun, revision: int, setup: Setup, rounds: Sequence[Played], tract: str | None) -> Run:
