@@ -98,6 +98,13 @@ def take(page: Page, url: str) -> None:
     page.locator("[data-stage=handover]").click()
     page.get_by_role("button", name="Hand over").click()
     page.get_by_text("as it is now").wait_for()
+    # What a delivery would hold, one that is made, and what is kept.
+    page.get_by_role("tab", name="Deliveries").click()
+    page.locator("[data-delivery-key=survey]").click()
+    page.locator("[data-delivery=make]").click()
+    page.get_by_text("What is on the map").wait_for()
+    page.locator("[data-delivery-key=engine]").click()
+    page.locator("#delivery-files").get_by_text("steps of").wait_for()
     shoot(page, "handover")
     page.locator("[data-stage=ground]").click()
     page.locator("button[data-view=overlook]").click()
