@@ -119,7 +119,7 @@ class Run(Row):
     tract: Annotated[TractId | None, UNASKED] = None
 
 
-RUNS: Collection[Run] = Collection("runs", Run, "run", in_tract=True, made_by_room=True, stays=True, most=200)
+RUNS: Collection[Run] = Collection("runs", Run, "run", names_tracts=True, made_by_room=True, stays=True, most=200)
 
 
 @dataclass(frozen=True, slots=True)
