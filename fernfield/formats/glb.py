@@ -8,11 +8,14 @@ References
 from __future__ import annotations
 
 import json
+import math
 import struct
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+
+from fernfield.core.light.lamps import Source
 
 FLOAT, UINT = 5126, 5125
 ARRAY, ELEMENTS = 34962, 34963
@@ -99,13 +102,24 @@ class Glb:
         }  # fmt: skip
         return self.node(name, mesh, extensions={INSTANCED: {"attributes": said}}, extras=extras)
 
-    def lamp(
-        self, name: str, at: tuple[float, float, float], candela: float, colour: list[float], reach_m: float
-    ) -> int:
-        """A light that shines all around. [m, cd]"""
+    def lamp(self, name: str, source: Source) -> int:
+        """A lamp that shines all around, or straight down into a cone."""
         self._uses.add(LIGHTS)
-        self._lights.append({"type": "point", "name": name, "intensity": candela, "color": colour, "range": reach_m})
-        return self.node(name, translation=list(at), extensions={LIGHTS: {"light": len(self._lights) - 1}})
+        most = max(source.candela)
+        said: dict[str, Any] = {
+            "name": name, "intensity": most, "color": [part / most for part in source.candela], "range": source.reach,
+        }  # fmt: skip
+        # A spot is half a sphere wide at most.
+        spot = source.cone < 180
+        if spot:
+            said |= {"type": "spot", "spot": {"innerConeAngle": 0.0, "outerConeAngle": math.radians(source.cone / 2)}}
+        self._lights.append({"type": "point"} | said)
+        # It shines along -z of its node: turned down.
+        turned = [-math.sqrt(0.5), 0.0, 0.0, math.sqrt(0.5)] if spot else [0.0, 0.0, 0.0, 1.0]
+        at = [source.x, source.z, -source.y]
+        return self.node(
+            name, translation=at, rotation=turned, extensions={LIGHTS: {"light": len(self._lights) - 1}}
+        )  # fmt: skip
 
     def body(self, extras: dict[str, Any]) -> bytes:
         """The whole file."""

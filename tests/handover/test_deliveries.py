@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import io
 import json
+import math
 import subprocess
 import sys
 import zipfile
@@ -63,7 +64,9 @@ def base(client: TestClient) -> str:
         assert client.post(f"/api/tracts/{tract}/strokes", json=stroke).status_code == 200
     piece = {"sort": "piece", "name": "Barn", "kit": "stone_barn", "x": 100, "y": 30, "turn_deg": 30}
     assert client.post(f"{base}/things", json=piece).status_code == 201
-    client.post(f"{base}/lamps", json={"name": "Lamp", "x": 20, "y": 80})
+    client.post(
+        f"{base}/lamps", json={"name": "Lamp", "x": 20, "y": 80, "over_m": 3, "colour": "#ff8000", "cone_deg": 90}
+    )
     assert world.revision >= 5
     return base
 
@@ -162,7 +165,17 @@ def test_gltf_is_valid_and_has_the_same_places(client: TestClient, base: str, tm
             count = said["accessors"][instanced["attributes"]["TRANSLATION"]]["count"] if instanced else 0
             barns += count if one.get("extras", {}).get("kit") == "stone_barn" else 0
             plants += count if "mix" in one.get("extras", {}) else 0
-            lamps += "KHR_lights_punctual" in one.get("extensions", {})
+            if "KHR_lights_punctual" in one.get("extensions", {}):
+                lamps += 1
+                assert one["translation"] == pytest.approx([20, true[20, 20] + 3, -80], abs=1e-3)
+                (light,) = said["extensions"]["KHR_lights_punctual"]["lights"]
+                # 800 lm into a right cone, 2 pi (1 - cos 45°) sr: so many candela, by CIE's weights of linear sRGB.
+                candela = light["intensity"] * float(np.dot((0.2126, 0.7152, 0.0722), light["color"]))
+                assert (light["type"], candela) == (
+                    "spot",
+                    pytest.approx(800 / (2 * math.pi * (1 - math.sqrt(0.5))), rel=1e-3),
+                )
+                assert light["color"][0] == 1 > light["color"][1] > light["color"][2]
         corners.append(np.asarray(_scene(data, "glb").geometry["ground"].vertices))
     # x east, y up, z south, in metres; every post of the land at least once.
     at = np.concatenate(corners)
@@ -183,8 +196,10 @@ def test_surfaces_are_shut_right_way_round_and_in_place(client: TestClient, base
     for key in ("obj", "stl"):
         found = _scene(body(package, f"land_{key}"), key)
         top = found.vertices[np.argmax(found.vertices[:, high])]
-        north = top[1] if up == "z" else -top[2]
-        assert (top[0], north, top[high]) == pytest.approx((*POST, true.max()), abs=1e-3)
+        # As the manifest says: its matrix by east, north and up.
+        (told,) = package[1][f"land_{key}"]
+        assert top == pytest.approx(np.array(told["matrix"]) @ (*POST, true.max()), abs=1e-3)
+        assert top[1 if up == "z" else 2] == pytest.approx(POST[1] if up == "z" else -POST[1])
     shut = trimesh.load(io.BytesIO(body(package, "land_stl")), file_type="stl")
     assert shut.is_watertight
     assert shut.volume > 150 * 100 * 5 * 0.9

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 
-from fernfield.core.travel.bots import BOT_TICK_S, Played, guide_to, worst_of
+from fernfield.core.travel.bots import AIMS, BOT_TICK_S, HEATS, Played, guide_to, worst_of
 from fernfield.core.travel.passable import DIRECTIONS, passable
 from fernfield.core.travel.reach import reach_from
 from fernfield.core.travel.walkers import WALKERS
@@ -20,7 +20,7 @@ from fernfield.work.sites.play.aims import OBJECTIVES, Hold
 from fernfield.work.sites.play.rules import RULES, Rules
 from fernfield.work.sites.rows import THINGS, Piece, Start
 from fernfield.work.studio import Studio
-from fernfield.work.trial.running import BotsOf, ToRun, play_round, set_up
+from fernfield.work.trial.running import AimName, BotsOf, ToRun, What, play_round, set_up
 from tests.conftest import ended
 
 FAR_M = 60.0
@@ -80,7 +80,7 @@ def test_what_shuts_them_in_is_told_and_no_body_is_gone_through(field: OpenWorld
     (two,) = played(field)
     assert {event.sort for event in two.events} == {"stuck"}
     (worst, *_) = worst_of([two])
-    assert (worst.count > 0, np.hypot(worst.x - 100, worst.y - 150) < 11) == (True, True)
+    assert (worst["count"] > 0, np.hypot(worst["x"] - 100, worst["y"] - 150) < 11) == (True, True)
 
 
 def test_the_same_seed_gives_the_same_tracks_on_any_number_of_workers(field: OpenWorld) -> None:
@@ -126,5 +126,6 @@ def test_a_run_is_kept_told_and_refused(client: TestClient) -> None:
     assert client.get(f"{base}/runs/{key}/worst").status_code == 404
 
 
-def test_a_bot_s_tick_is_one_that_walks_are_tested_at() -> None:
+def test_a_bot_s_tick_is_one_that_walks_are_tested_at_and_each_aim_can_be_asked_for() -> None:
+    assert (set(get_args(AimName)), set(get_args(What))) == (set(AIMS), set(HEATS))
     assert 1 / 240 <= BOT_TICK_S <= 1 / 20

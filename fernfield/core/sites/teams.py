@@ -8,6 +8,8 @@ from itertools import combinations
 import numpy as np
 from numpy.typing import NDArray
 
+from fernfield.core.colours import linear_of
+
 MARKS = ("triangle", "square", "ring", "cross", "bar", "diamond", "chevron", "dot")
 """The mark of each team, so that colour is never the only sign."""
 
@@ -45,8 +47,7 @@ _XYZ = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.
 def lab_of(colours: Sequence[str], who: str = "everybody") -> NDArray[np.float64]:
     """CIE 1976 L*a*b* of colours (#rrggbb) as somebody of `SEEN_BY` sees them, shape (n, 3)."""
     screen = np.array([[int(one[i : i + 2], 16) for i in (1, 3, 5)] for one in colours], np.float64) / 255
-    linear = np.where(screen <= 0.04045, screen / 12.92, ((screen + 0.055) / 1.055) ** 2.4)
-    seen = np.clip(linear @ np.array(SEEN_BY[who]).T, 0, 1)
+    seen = np.clip(linear_of(screen) @ np.array(SEEN_BY[who]).T, 0, 1)
     part = seen @ _XYZ.T / _XYZ.sum(axis=1)
     # The cube root, and a straight line near black (CIE 15).
     f = np.where(part > (6 / 29) ** 3, np.cbrt(part), part / (3 * (6 / 29) ** 2) + 4 / 29)

@@ -17,6 +17,7 @@ from typing import Any, Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
+from typing_extensions import TypedDict
 
 from fernfield.core.grid import ByteArray, FloatArray
 from fernfield.core.travel.passable import DIRECTIONS
@@ -500,9 +501,8 @@ def _slower(gait: Gait, left: float) -> Gait:
     return replace(gait, walk=gait.walk * left, run=gait.run * left)
 
 
-@dataclass(frozen=True, slots=True)
-class Worst:
-    """A place where bots came to grief: how often, in whose words; and one time that it happened. [s, m]"""
+class Worst(TypedDict):
+    """A place where bots stuck or fell: how often, in words; in which round, which bot, when it first did. [s, m]"""
 
     x: float
     y: float
@@ -520,12 +520,15 @@ def worst_of(rounds: Sequence[Played], most: int = 10) -> list[Worst]:
         for event in one.events:
             if event.sort in ("stuck", "fallen"):
                 cells[math.floor(event.x / WORST_M), math.floor(event.y / WORST_M)].append((one.number, event))
-    found = []
+    found: list[Worst] = []
     for every in cells.values():
         words: dict[str, int] = defaultdict(int)
         for _, event in every:
             words[event.words] += 1
         number, first = every[0]
         said = max(words, key=lambda one: words[one])
-        found.append(Worst(first.x, first.y, len(every), said, number, first.bot, first.second))
-    return sorted(found, key=lambda one: (-one.count, one.x, one.y))[:most]
+        found.append(
+            {"x": first.x, "y": first.y, "count": len(every), "words": said, "round": number, "bot": first.bot,
+             "second": first.second}
+        )  # fmt: skip
+    return sorted(found, key=lambda one: (-one["count"], one["x"], one["y"]))[:most]

@@ -10,20 +10,21 @@ import numpy as np
 
 from fernfield.formats.asc import asc_lines
 from fernfield.formats.geotiff import geotiff
-from fernfield.formats.png import heights_png_parts
+from fernfield.formats.png import grey_of, heights_png_parts
 from fernfield.work.delivery.pieces import Format, PieceOfLand
+from fernfield.work.ground.packing import RULE
 
 
 def _png(piece: PieceOfLand) -> Iterator[bytes]:
-    heights, low, high = piece.squared(), piece.span.lowest, piece.span.highest
+    heights = piece.squared()
     rows, cols = heights.shape
-    return heights_png_parts(iter([np.clip(heights, low, high)]), rows, cols, low, high)
+    return heights_png_parts([heights], rows, cols, piece.span.lowest, piece.span.highest)
 
 
 def _tif16(piece: PieceOfLand) -> Iterator[bytes]:
     span = piece.span
-    yield geotiff(span.grey(piece.heights()), piece.spacing_m, piece.west_m, piece.north_m,
-                  scale=(span.step, span.lowest))  # fmt: skip
+    grey = grey_of(piece.heights(), span.lowest, span.highest)
+    yield geotiff(grey, piece.spacing_m, piece.west_m, piece.north_m, scale=(span.step, span.lowest))
 
 
 def _tif32(piece: PieceOfLand) -> Iterator[bytes]:
@@ -38,7 +39,7 @@ def _asc(piece: PieceOfLand) -> Iterator[bytes]:
 
 
 def _raw(piece: PieceOfLand) -> Iterator[bytes]:
-    yield piece.span.grey(piece.squared()).astype("<u2").tobytes()
+    yield grey_of(piece.squared(), piece.span.lowest, piece.span.highest).astype("<u2").tobytes()
 
 
 def _npy(piece: PieceOfLand) -> Iterator[bytes]:
@@ -53,15 +54,14 @@ def _steps(piece: PieceOfLand) -> str:
 
 
 def _spanned(piece: PieceOfLand) -> dict[str, Any]:
-    span = piece.span
-    return {"lowest_m": span.lowest, "highest_m": span.highest,
-            "rule": "elevation = lowest_m + number / 65535 * (highest_m - lowest_m)"}  # fmt: skip
+    return {"lowest_m": piece.span.lowest, "highest_m": piece.span.highest, "rule": RULE}
 
 
+HEIGHTS_TIF32 = Format("heights_tif32", "Heights as 32-bit GeoTIFF", "tif", _tif32, bytes_each=4.4)
 GRIDS = (
     Format("heights_png", "Heights as 16-bit PNG", "png", _png, loses=_steps, says=_spanned, bytes_each=1.2),
     Format("heights_tif16", "Heights as 16-bit GeoTIFF", "tif", _tif16, loses=_steps, says=_spanned, bytes_each=1.6),
-    Format("heights_tif32", "Heights as 32-bit GeoTIFF", "tif", _tif32, bytes_each=4.4),
+    HEIGHTS_TIF32,
     Format("heights_asc", "Heights as an ESRI ASCII grid", "asc", _asc, bytes_each=9.0),
     Format("heights_raw", "Heights as raw 16-bit numbers", "raw", _raw, loses=_steps,
            says=lambda piece: _spanned(piece) | {"layout": "little-endian unsigned 16 bit, row by row from the north"},

@@ -13,8 +13,11 @@ from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
 from fernfield import __version__
+from fernfield.core.colours import linear_of
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.growth.shapes import VARIANTS
+from fernfield.core.light.lamps import Source
+from fernfield.core.light.relief import gradients
 from fernfield.core.sites.placing import Pose
 from fernfield.core.sites.solids import entry_shape
 from fernfield.formats.glb import Glb
@@ -25,6 +28,7 @@ from fernfield.work.growth.standing import bed_of, stood
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.light.falling import lamps_near
+from fernfield.work.light.moment import lamp_ink
 from fernfield.work.seen.plan import plan_pixels
 from fernfield.work.seen.show import Show
 from fernfield.work.sites.standing import Stood, box_of, stood_in
@@ -38,24 +42,17 @@ BASE_M = 5.0
 Points = NDArray[np.float64]
 
 
-def _over_spheres(lumens: float) -> float:
-    """A light of so many lumens that shines all around, in candela."""
-    return lumens / (4 * math.pi)
-
-
 def _normals(piece: PieceOfLand, land: Land) -> FloatArray:
     """Unit normals at the posts of a piece, y up; the same from both pieces at an edge that they share."""
     wide = land.clip(piece.window.pad(piece.step))
     row, col = piece.window.row0 - wide.row0, piece.window.col0 - wide.col0
     with piece.world.lock:
-        heights = np.asarray(land.read(HEIGHT, wide), np.float64)
-    heights = heights[row % piece.step :: piece.step, col % piece.step :: piece.step]
-    south, east = (np.gradient(heights, piece.spacing_m, axis=axis) if heights.shape[axis] > 1 else heights * 0
-                   for axis in (0, 1))  # fmt: skip
+        heights = land.read(HEIGHT, wide)
+    east, north = gradients(heights[row % piece.step :: piece.step, col % piece.step :: piece.step], piece.spacing_m)
     row, col = row // piece.step, col // piece.step
     rows, cols = piece.shape
     part = slice(row, row + rows), slice(col, col + cols)
-    normal = np.stack([-east[part], np.ones((rows, cols)), -south[part]], axis=-1)
+    normal = np.stack([-east[part], np.ones((rows, cols)), north[part]], axis=-1)
     return np.asarray(normal / np.linalg.norm(normal, axis=-1, keepdims=True), np.float32)
 
 
@@ -88,16 +85,11 @@ def _glb(piece: PieceOfLand) -> Iterator[bytes]:
     yield out.body({"revision": piece.world.revision, "axes": axes})
 
 
-def _linear(colour: FloatArray) -> FloatArray:
-    """Colours from 0 to 1 as the sRGB standard has them (IEC 61966-2-1), made linear: glTF's colours of corners are."""
-    return np.where(colour <= 0.04045, colour / 12.92, ((colour + 0.055) / 1.055) ** 2.4).astype(np.float32)
-
-
 def _shape(out: Glb, name: str, material: int, corners: FloatArray) -> int:
     normal = corners[:, 3:6] / np.maximum(np.linalg.norm(corners[:, 3:6], axis=1, keepdims=True), 1e-9)
     flat = np.linalg.norm(normal, axis=1) < 0.5
     normal[flat] = (0, 0, 1)
-    colour = _linear(np.clip(corners[:, 6:9], 0, 1))
+    colour = linear_of(np.clip(corners[:, 6:9], 0, 1))
     return out.mesh(name, material, corners[:, :3] @ Y_UP.T, normal @ Y_UP.T, colour=colour)
 
 
@@ -163,8 +155,9 @@ def _put_lamps(out: Glb, piece: PieceOfLand, land: Land) -> None:
     with piece.world.lock:
         for key, lamp, x, y in lamps_near(piece.world, land, piece.window):
             if _mine(piece, x, y):
-                at = (x, land.elevation(x, y) + lamp.over_m, -y)
-                out.lamp(key, at, _over_spheres(lamp.lumens), [1.0, 1.0, 1.0], lamp.reach_m)
+                red, green, blue = (lamp.lumens * part for part in lamp_ink(lamp))
+                z = land.elevation(x, y) + lamp.over_m
+                out.lamp(key, Source(x, y, z, (red, green, blue), lamp.reach_m, lamp.cone_deg))
 
 
 def _obj(piece: PieceOfLand) -> Iterator[bytes]:
@@ -175,12 +168,21 @@ def _stl(piece: PieceOfLand) -> Iterator[bytes]:
     yield stl_of(piece.heights(), piece.spacing_m, piece.west_m, piece.north_m, piece.delivery.up, BASE_M)
 
 
+def _axes(up: str) -> dict[str, Any]:
+    """A place of the file is this matrix times a place east, north and up."""
+    return {"up": up, "matrix": (Y_UP if up == "y" else np.eye(3)).tolist()}
+
+
+LAND_GLB = Format(
+    "land_glb", "Land as glTF, with what stands and grows on it", "glb", _glb,
+    loses=lambda piece: "glTF knows no water, no cues and no rules: the rows have them", says=lambda piece: _axes("y"),
+    bytes_each=60.0,
+)  # fmt: skip
 SURFACES = (
-    Format("land_glb", "Land as glTF, with what stands and grows on it", "glb", _glb,
-           loses=lambda piece: "glTF knows no water, no cues and no rules: the rows have them", bytes_each=60.0),
+    LAND_GLB,
     Format("land_obj", "Ground as Wavefront OBJ", "obj", _obj, loses=lambda piece: "OBJ has the bare ground alone",
-           says=lambda piece: {"up": piece.delivery.up}, bytes_each=70.0),
+           says=lambda piece: _axes(piece.delivery.up), bytes_each=70.0),
     Format("land_stl", "Ground as a body to print (STL)", "stl", _stl,
            loses=lambda piece: "STL has the bare ground alone, on a base, and single precision",
-           says=lambda piece: {"up": piece.delivery.up, "base_m": BASE_M}, bytes_each=200.0),
+           says=lambda piece: _axes(piece.delivery.up) | {"base_m": BASE_M}, bytes_each=200.0),
 )  # fmt: skip

@@ -17,7 +17,7 @@ from fernfield.core.grid import TILE
 from fernfield.store.worlds import WorldStore
 from fernfield.work.delivery.grids import GRIDS
 from fernfield.work.delivery.land import SURFACES
-from fernfield.work.delivery.pieces import Format, pieces_of
+from fernfield.work.delivery.pieces import Format, PieceOfLand, WholeFormat, pieces_of
 from fernfield.work.handover.deliveries import Delivery, deliveries_of
 from fernfield.work.handover.package import write_package
 from fernfield.work.kernel.jobs import Job, JobKind
@@ -42,10 +42,8 @@ def _rows(world: OpenWorld) -> Iterator[bytes]:
                      ensure_ascii=False).encode()  # fmt: skip
 
 
-FORMATS: dict[str, Format] = {
-    one.key: one
-    for one in (*GRIDS, *SURFACES, Format("rows_json", "All rows as JSON, with their schemas", "json", whole=_rows))
-}
+WHOLE = (WholeFormat("rows_json", "All rows as JSON, with their schemas", "json", _rows),)
+FORMATS: dict[str, Format | WholeFormat] = {one.key: one for one in (*GRIDS, *SURFACES, *WHOLE)}
 """What can be handed over; the next one is an entry in its list, and its key in `work.handover.deliveries`."""
 
 
@@ -85,14 +83,17 @@ def _tracts(world: OpenWorld, delivery: Delivery) -> list[Tract]:
     return chosen
 
 
+def _pieces(world: OpenWorld, delivery: Delivery) -> list[PieceOfLand]:
+    return [piece for tract in _tracts(world, delivery) for piece in pieces_of(world, tract, delivery)]
+
+
 def summary(world: OpenWorld, delivery: Delivery, also: list[str], found: list[tuple[bool, str]]) -> SummaryTold:
     """also : what a package has had from the beginning, in words; found : findings, whether each is grave, in words"""
     files: list[FileTold] = []
-    tracts = _tracts(world, delivery)
-    pieces = [piece for tract in tracts for piece in pieces_of(world, tract, delivery)]
+    pieces = _pieces(world, delivery)
     for key in delivery.formats:
         one = FORMATS[key]
-        if one.makes is None:
+        if isinstance(one, WholeFormat):
             files.append({"format": key, "words": one.words, "files": 1, "bytes": 0, "loses": ""})
             continue
         posts = sum(piece.shape[0] * piece.shape[1] for piece in pieces)
@@ -108,24 +109,19 @@ def summary(world: OpenWorld, delivery: Delivery, also: list[str], found: list[t
 def _write(world: OpenWorld, delivery: Delivery, package: Package, step: Step) -> dict[str, Any]:
     """The files of a delivery's formats; what its manifest says of them."""
     said: dict[str, Any] = {"delivery": delivery.model_dump(mode="json")}
-    pieces = [piece for tract in _tracts(world, delivery) for piece in pieces_of(world, tract, delivery)]
+    pieces = _pieces(world, delivery)
     for number, key in enumerate(delivery.formats):
         one = FORMATS[key]
-        own: list[dict[str, Any]] = []
-        if one.whole is not None:
-            package.put(f"{key}.{one.ending}", one.whole(world))
-            own.append({"file": f"{key}.{one.ending}"})
-        for at, piece in enumerate(pieces if one.makes is not None else ()):
+        if isinstance(one, WholeFormat):
+            package.put(f"{key}.{one.ending}", one.makes(world))
+            said[key] = [{"file": f"{key}.{one.ending}"}]
+            continue
+        own = said[key] = []
+        for at, piece in enumerate(pieces):
             step((number + at / len(pieces)) / len(delivery.formats), one.words)
             file = f"{key}/{piece.name}.{one.ending}"
-            package.put(file, one.makes(piece))  # type: ignore[misc]
+            package.put(file, one.makes(piece))
             own.append({"file": file, "tract": piece.tract.row.id, **piece.told(), **one.says(piece)})
-        said[key] = own
-    # A column for each axis of the files: where east, north and up are.
-    y_up = [[1, 0, 0], [0, 0, -1], [0, 1, 0]]
-    flat = [[1, 0, 0], [0, 1, 0], [0, 0, 1]]
-    said["matrices"] = {"land_glb": y_up, "land_obj": y_up if delivery.up == "y" else flat,
-                        "land_stl": y_up if delivery.up == "y" else flat}  # fmt: skip
     return said
 
 

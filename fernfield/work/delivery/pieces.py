@@ -10,6 +10,7 @@ import numpy as np
 
 from fernfield.core.errors import Conflict
 from fernfield.core.grid import FloatArray, Window
+from fernfield.work.ground.packing import range_of
 from fernfield.work.handover.deliveries import Delivery
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import Tract
@@ -29,11 +30,6 @@ class Span:
     @property
     def step(self) -> float:
         return (self.highest - self.lowest) / 65_535
-
-    def grey(self, heights: FloatArray) -> np.ndarray[Any, np.dtype[np.uint16]]:
-        """Heights as whole numbers; what lies outside is its end."""
-        part = (np.asarray(heights, np.float64) - self.lowest) / (self.highest - self.lowest)
-        return np.rint(np.clip(np.nan_to_num(part), 0, 1) * 65_535).astype(np.uint16)
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,32 +91,36 @@ class PieceOfLand:
         }  # fmt: skip
 
 
-Makes = Callable[[PieceOfLand], Iterator[bytes]]
-
-
 @dataclass(frozen=True, slots=True)
 class Format:
-    """One sort of file: its words, its ending, what it makes of a piece of land (or, `whole`, of all of the world), and
-    what is lost by it, in words. bytes_each : of a post, about"""
+    """One sort of file: its words, its ending, what it makes of a piece of land, what is lost by it, in words, and what
+    the manifest says of each file. bytes_each : of a post, about"""
 
     key: str
     words: str
     ending: str
-    makes: Makes | None = None
-    whole: Callable[[OpenWorld], Iterator[bytes]] | None = None
+    makes: Callable[[PieceOfLand], Iterator[bytes]]
     loses: Callable[[PieceOfLand], str] = lambda piece: ""
     says: Callable[[PieceOfLand], dict[str, Any]] = lambda piece: {}
     bytes_each: float = 4.0
 
 
+@dataclass(frozen=True, slots=True)
+class WholeFormat:
+    """One file of all of a world."""
+
+    key: str
+    words: str
+    ending: str
+    makes: Callable[[OpenWorld], Iterator[bytes]]
+
+
 def pieces_of(world: OpenWorld, tract: Tract, delivery: Delivery) -> Iterator[PieceOfLand]:
     """The pieces of a tract, from the north-west. Neighbours share the posts of their edge. Raises Conflict where one
     is too large."""
-    lowest, highest = world.land(tract.row.id).all_heights()
+    lowest, highest = range_of(world.land(tract.row.id))
     if delivery.lowest_m is not None and delivery.highest_m is not None:
         lowest, highest = delivery.lowest_m, delivery.highest_m
-    elif highest <= lowest:
-        highest = lowest + 1.0
     span, grid = Span(lowest, highest), tract.grid
     whole = grid.window
     if not delivery.chunk:

@@ -13,6 +13,7 @@ from fernfield.core.ground.openings import HOLE, OPENING
 from fernfield.formats.asc import asc_lines
 from fernfield.formats.png import heights_png_parts
 from fernfield.formats.pngbands import png_parts
+from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rooms import Package, PackagePart, Step
@@ -31,11 +32,19 @@ def asc_of(world: OpenWorld, tract: Tract) -> Iterator[bytes]:
     return asc_lines(parts(), tract.grid.rows, tract.grid.cols, tract.grid.spacing)
 
 
+RULE = "elevation = lowest_m + grey / 65535 * (highest_m - lowest_m)"
+"""What 16-bit numbers stand for."""
+
+
+def range_of(land: Land) -> tuple[float, float]:
+    """What 16 bits reach from and to. Joined tracts share it: so the posts of their common edge are the same grey in
+    both. [m]"""
+    lowest, highest = land.all_heights()
+    return lowest, highest if highest > lowest else lowest + 1.0
+
+
 def _heights(package: Package, world: OpenWorld, tract: Tract, step: Step) -> dict[str, Any]:
-    # Joined tracts share their scale: so the posts of their common edge are the same grey in both.
-    lowest, highest = world.land(tract.row.id).all_heights()
-    if highest <= lowest:
-        highest = lowest + 1.0
+    lowest, highest = range_of(world.land(tract.row.id))
 
     def parts() -> Iterator[FloatArray]:
         for window in bands(tract.grid):
@@ -44,8 +53,7 @@ def _heights(package: Package, world: OpenWorld, tract: Tract, step: Step) -> di
 
     file = f"heights/{tract.row.id}.png"
     package.put(file, heights_png_parts(parts(), tract.grid.rows, tract.grid.cols, lowest, highest))
-    rule = "elevation = lowest_m + grey / 65535 * (highest_m - lowest_m)"
-    return {"heights": {"file": file, "lowest_m": lowest, "highest_m": highest, "rule": rule}}
+    return {"heights": {"file": file, "lowest_m": lowest, "highest_m": highest, "rule": RULE}}
 
 
 def _openings(package: Package, world: OpenWorld, tract: Tract, step: Step) -> dict[str, Any]:

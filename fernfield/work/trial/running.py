@@ -15,7 +15,7 @@ import shutil
 from collections import Counter, deque
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor, wait
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -26,7 +26,18 @@ from typing_extensions import TypedDict
 
 from fernfield.core.errors import InvalidInput, NotFound
 from fernfield.core.grid import ByteArray, FloatArray, Window
-from fernfield.core.travel.bots import AIMS, CELL_POSTS, Bot, Played, Scene, Simulation, Target, guide_to, worst_of
+from fernfield.core.travel.bots import (
+    AIMS,
+    CELL_POSTS,
+    Bot,
+    Played,
+    Scene,
+    Simulation,
+    Target,
+    Worst,
+    guide_to,
+    worst_of,
+)
 from fernfield.core.travel.reach import NOT_REACHED, classes
 from fernfield.core.travel.walkers import WALKER
 from fernfield.work.kernel.commands import put
@@ -79,18 +90,6 @@ class ToRun(BaseModel):
     rounds: Annotated[int, Field(ge=1, le=100)] = 5
     minutes: Annotated[float, Field(ge=0.1, le=60)] = 5.0
     seed: Annotated[int, Field(ge=0, lt=1 << 31)] = 1
-
-
-class WorstTold(TypedDict):
-    """A place where bots stuck or fell: how often, in words; in which round, which bot, when it first did. [s, m]"""
-
-    x: float
-    y: float
-    count: int
-    words: str
-    round: int
-    bot: int
-    second: float
 
 
 class Run(Row):
@@ -312,7 +311,7 @@ def _keep(folder: Path, key: str, setup: Setup, rounds: Sequence[Played]) -> Non
     for at, one in enumerate(rounds):
         tracks[at, :, : one.tracks.shape[1]] = one.tracks
     told = {
-        "worst": [asdict(one) for one in worst_of(rounds)], "bots": [bot.name for bot in setup.bots],
+        "worst": worst_of(rounds), "bots": [bot.name for bot in setup.bots],
         "rounds": [{"seconds": one.seconds, "won": one.won} for one in rounds],
     }  # fmt: skip
     part = folder / f"{secrets.token_hex(4)}.part"
@@ -347,10 +346,10 @@ def heat_of(data: Path, world: OpenWorld, key: str, what: What) -> tuple[FloatAr
         return np.asarray(kept[f"heat_{what}"], np.float32), CELL_POSTS
 
 
-def worst_told(data: Path, world: OpenWorld, key: str) -> list[WorstTold]:
+def worst_told(data: Path, world: OpenWorld, key: str) -> list[Worst]:
     """The places where bots stuck or fell most often."""
     with _kept(data, world, key) as kept:
-        found: list[WorstTold] = json.loads(bytes(kept["told"]))["worst"]
+        found: list[Worst] = json.loads(bytes(kept["told"]))["worst"]
     return found
 
 

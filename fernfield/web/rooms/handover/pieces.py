@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import Annotated
 
 from fastapi import Query
@@ -13,8 +12,10 @@ from fernfield.core.errors import Conflict, InvalidInput
 from fernfield.core.grid import Window
 from fernfield.web.kernel.parts import TheLand
 from fernfield.web.kernel.routing import Router
-from fernfield.work.delivery.making import FORMATS
-from fernfield.work.delivery.pieces import PieceOfLand, Span
+from fernfield.work.delivery.grids import HEIGHTS_TIF32
+from fernfield.work.delivery.land import LAND_GLB
+from fernfield.work.delivery.pieces import Format, PieceOfLand, Span
+from fernfield.work.ground.packing import range_of
 from fernfield.work.handover.deliveries import Delivery, Step
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.world import OpenWorld
@@ -44,21 +45,17 @@ def _piece(
         )
     # Pictures of fewer posts begin on every step-th one of the tract.
     window = Window(window.row0 - window.row0 % step, window.col0 - window.col0 % step, window.row1, window.col1)
-    lowest, highest = land.all_heights()
     delivery = Delivery(name="Piece", formats=("land_glb",), step=step)
-    span = Span(lowest, max(highest, lowest + 1.0))
+    span = Span(*range_of(land))
     piece = PieceOfLand(world, world.tract(land.id), delivery, land.id, 0, 0, window, span)
     if piece.shape[0] * piece.shape[1] > MOST_POSTS:
         raise Conflict(f"one answer has {MOST_POSTS:,} posts at most: ask for a smaller box, or a larger step")
     return piece
 
 
-def _answer(piece: PieceOfLand, key: str, kind: str) -> StreamingResponse:
-    one = FORMATS[key]
-    assert one.makes is not None
-    parts: Iterator[bytes] = one.makes(piece)
+def _answer(piece: PieceOfLand, one: Format, kind: str) -> StreamingResponse:
     name = f'attachment; filename="{piece.tract.row.id}.{one.ending}"'
-    return StreamingResponse(parts, media_type=kind, headers={"content-disposition": name})
+    return StreamingResponse(one.makes(piece), media_type=kind, headers={"content-disposition": name})
 
 
 @router.get("/land.glb", response_class=StreamingResponse)
@@ -66,7 +63,7 @@ def land_glb(
     land: TheLand, x0: Metres = None, y0: Metres = None, x1: Metres = None, y1: Metres = None, step: TakesEach = 1
 ) -> StreamingResponse:  # fmt: skip
     """The land in a box as glTF, with what stands and grows there: x east, y up, z south, in metres."""
-    return _answer(_piece(land, x0, y0, x1, y1, step), "land_glb", "model/gltf-binary")
+    return _answer(_piece(land, x0, y0, x1, y1, step), LAND_GLB, "model/gltf-binary")
 
 
 @router.get("/heights.tif", response_class=StreamingResponse)
@@ -74,4 +71,4 @@ def heights_tif(
     land: TheLand, x0: Metres = None, y0: Metres = None, x1: Metres = None, y1: Metres = None, step: TakesEach = 1
 ) -> StreamingResponse:  # fmt: skip
     """The heights in a box as a 32-bit GeoTIFF, tiled, with overviews."""
-    return _answer(_piece(land, x0, y0, x1, y1, step), "heights_tif32", "image/tiff")
+    return _answer(_piece(land, x0, y0, x1, y1, step), HEIGHTS_TIF32, "image/tiff")

@@ -28,7 +28,7 @@ const known = Alpine.reactive({
   key: "",
   beside: "",
   heat: "walked",
-  worst: /** @type {Told["WorstTold"][]} */ ([]),
+  worst: /** @type {Told["Worst"][]} */ ([]),
 });
 /** @type {{image: HTMLCanvasElement, west: number, north: number, cell: number} | null} */
 let picture = null;
@@ -43,7 +43,7 @@ async function look() {
     ask(`${base}/${key}/worst`, "GET"),
   ]);
   if (known.key !== key || known.heat !== heat) return;
-  known.worst = /** @type {Told["WorstTold"][]} */ (worst ?? []);
+  known.worst = /** @type {Told["Worst"][]} */ (worst ?? []);
   if (answer.ok) picture = await painted(answer, INKS[heat]);
   drawOverlay();
 }

@@ -10,7 +10,7 @@ import numpy as np
 from fastapi import Path, Query, Request, Response
 
 from fernfield.core.grid import ByteArray, FloatArray
-from fernfield.core.travel.bots import AIMS
+from fernfield.core.travel.bots import AIMS, Worst
 from fernfield.web.kernel.parts import JobAnswer, TheStudio, TheWorld, job_answer
 from fernfield.web.kernel.pictures import plan_rgb, png_of
 from fernfield.web.kernel.routing import Router
@@ -18,7 +18,7 @@ from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.rows import Key, TractId
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.seen.show import Show
-from fernfield.work.trial.running import RUNS, RoundTold, ToRun, What, WorstTold, heat_of, track_of, worst_told
+from fernfield.work.trial.running import RUNS, RoundTold, ToRun, What, heat_of, track_of, worst_told
 from fernfield.work.worlds.rows import ABOUT
 
 router = Router(prefix="/api/worlds/{world}/runs", tags=["trial"])
@@ -62,7 +62,7 @@ def _squares(world: OpenWorld, key: str, posts: int) -> tuple[float, float, floa
 
 
 @router.get("/{key}/worst")
-def worst(key: RunKey, world: TheWorld, studio: TheStudio) -> list[WorstTold]:
+def worst(key: RunKey, world: TheWorld, studio: TheStudio) -> list[Worst]:
     """The ten places where bots stuck or fell most often, each with one time that it happened."""
     return worst_told(studio.data, world, key)
 
