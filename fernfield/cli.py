@@ -21,7 +21,7 @@ from fernfield.core.errors import FernError, InvalidInput, of_disk
 if TYPE_CHECKING:
     from starlette.datastructures import State
 
-    from fernfield.web.kernel.access import Access
+    from fernfield.web.kernel.gate.access import Access
     from fernfield.work.warm import Beside
 
 app = typer.Typer(
@@ -46,7 +46,7 @@ KeyFile = Annotated[Path | None, typer.Option(help="The certificate's private ke
 
 def _may_listen(host: str, access: Access, tls: bool) -> None:
     """Raises InvalidInput where strangers could come in; warns where they could listen."""
-    from fernfield.web.kernel.access import is_here
+    from fernfield.web.kernel.gate.access import is_here
 
     if is_here(host):
         return
@@ -101,7 +101,7 @@ def _run(host: str, port: int, data: Path, certificate: Path | None, key: Path |
 
     from fernfield.demo.reach import build_demo
     from fernfield.web.app import create_app
-    from fernfield.web.kernel.access import Access
+    from fernfield.web.kernel.gate.access import Access
     from fernfield.web.kernel.settings import Settings
     from fernfield.work.kernel.memory import keep_together
     from fernfield.work.studio import Studio
@@ -185,7 +185,7 @@ def phrase(
     data: Data = DATA,
 ) -> None:
     """Make an access phrase for a data folder, in the place of an earlier one, and print it once."""
-    from fernfield.web.kernel.access import make_phrase
+    from fernfield.web.kernel.gate.access import make_phrase
 
     typer.echo(make_phrase(data, "look" if look else "change"))
 
@@ -197,7 +197,7 @@ def token(
     data: Data = DATA,
 ) -> None:
     """Make a token for a script (Authorization: Bearer …) and print it; taking DATA/key away ends all of them."""
-    from fernfield.web.kernel.access import token_for
+    from fernfield.web.kernel.gate.access import token_for
 
     typer.echo(token_for(data, name[:40], "look" if look else "change"))
 

@@ -21,17 +21,17 @@ from starlette.types import Scope
 
 from fernfield import __version__
 from fernfield.web.kernel import health, jobs
-from fernfield.web.kernel.access import Access, is_here
 from fernfield.web.kernel.answers import described
 from fernfield.web.kernel.assets import at, import_map
 from fernfield.web.kernel.drawn import DrawnTiles
 from fernfield.web.kernel.forms import field_of, fields_of
-from fernfield.web.kernel.guard import Guard
-from fernfield.web.kernel.problems import install_problems, unexpected
+from fernfield.web.kernel.gate.access import Access, is_here
+from fernfield.web.kernel.gate.guard import Guard
+from fernfield.web.kernel.gate.problems import install_problems, unexpected
+from fernfield.web.kernel.gate.turns import Turns
 from fernfield.web.kernel.routing import LateRoute
 from fernfield.web.kernel.rows import rows_router
 from fernfield.web.kernel.settings import Settings
-from fernfield.web.kernel.turns import Turns
 from fernfield.web.kernel.watch import Watch
 from fernfield.web.page import help, lighting, live, logbook, pages, signing, tracts, welcome
 from fernfield.web.page.post import Post

@@ -587,18 +587,3 @@ def test_what_is_being_typed_is_not_taken_away_by_a_change_from_elsewhere(table:
     expect(page.locator("#sea-sea_level_m")).to_have_value("0.5")
     page.keyboard.press("Control+z")
     table.kept(revision + 1)
-
-
-def test_a_form_that_is_refused_shows_what_was_typed(table: Table) -> None:
-    table.open("growth", folds={"growth-part": True})
-    page = table.page
-    table.tab("Size")
-    smallest = page.locator("#part-size_min")
-    expect(smallest).to_have_value("0.7")
-    smallest.fill("9")
-    page.get_by_role("button", name="Set how it stands").click()
-    expect(page.locator("#bench .invalid-feedback, #bench .form-error")).to_contain_text(
-        "not be above the largest, not 9 and 1.4"
-    )
-    expect(smallest).to_have_value("9")
-    assert table.server.get(f"/api/worlds/{table.world}")["mixes"][0]["kinds"][0]["size_min"] == 0.7

@@ -11,7 +11,7 @@ from playwright.sync_api import Page, Route, expect
 
 from tests.browser.driving import Server, until
 from tests.browser.small import SmallTable, unfold
-from tests.browser.table import WAIT, Table
+from tests.browser.table import Table
 
 STAGES = ("ground", "cover", "growth", "water", "light", "sites", "trial", "handover")
 
@@ -113,18 +113,22 @@ def test_what_may_not_be_is_said_where_it_is_typed(table: Table) -> None:
     assert table.revision() == revision
 
 
-def test_a_kind_is_refused_by_its_name(table: Table) -> None:
+def test_a_kind_is_refused_by_its_name_and_what_was_typed_stays(table: Table) -> None:
     table.open("growth", folds={"growth-part": True})
     page = table.page
     table.tab("Size")
-    page.locator("#part-size_min").fill("9")
+    smallest = page.locator("#part-size_min")
+    expect(smallest).to_have_value("0.7")
+    smallest.fill("9")
     # Where it is wrong comes into sight, also from under another tab.
     table.tab("How much")
     page.get_by_role("button", name="Set how it stands").click()
     refusal = page.locator("[data-part-form] .invalid-feedback, [data-part-form] .form-error").first
-    expect(refusal).to_be_visible(timeout=WAIT)
+    expect(refusal).to_contain_text(re.compile("mallest.* not be above the largest, not 9 and 1.4"))
+    expect(refusal).to_be_visible()
     assert "size_min" not in refusal.inner_text()
-    assert "mallest" in refusal.inner_text()
+    expect(smallest).to_have_value("9")
+    assert table.server.get(f"/api/worlds/{table.world}")["mixes"][0]["kinds"][0]["size_min"] == 0.7
 
 
 # Focus

@@ -15,11 +15,11 @@ from starlette.responses import Response
 from starlette.websockets import WebSocketDisconnect
 from typer.testing import CliRunner
 
-import fernfield.web.kernel.access
+import fernfield.web.kernel.gate.access
 from fernfield.cli import app as cli
 from fernfield.web.app import create_app, takes_files
-from fernfield.web.kernel.access import TRIES, Access, kept_at, make_phrase, token_for
-from fernfield.web.kernel.guard import POLICY, Guard
+from fernfield.web.kernel.gate.access import TRIES, Access, kept_at, make_phrase, token_for
+from fernfield.web.kernel.gate.guard import POLICY, Guard
 from fernfield.web.kernel.settings import Settings
 from fernfield.work.studio import Studio
 from tests.conftest import live
@@ -261,8 +261,8 @@ def test_phrases_cannot_be_tried_for_long(closed: TestClient, monkeypatch: pytes
     answer = come_in(closed)
     assert answer.status_code == 429
     assert 1 <= int(answer.headers["retry-after"]) <= 61
-    later = fernfield.web.kernel.access.time.monotonic() + 61
-    monkeypatch.setattr(fernfield.web.kernel.access.time, "monotonic", lambda: later)
+    later = fernfield.web.kernel.gate.access.time.monotonic() + 61
+    monkeypatch.setattr(fernfield.web.kernel.gate.access.time, "monotonic", lambda: later)
     assert come_in(closed).status_code == 303
 
 

@@ -32,7 +32,7 @@ import fernfield.work.strokes
 from fernfield.bench.browser import server
 from fernfield.core.brush.pace import Sample
 from fernfield.core.errors import InvalidInput
-from fernfield.web.kernel.turns import AT_ONCE, MOST_WAITING
+from fernfield.web.kernel.gate.turns import AT_ONCE, MOST_WAITING
 from fernfield.work.kernel.jobs import Job, JobKind, Jobs
 from fernfield.work.kernel.locks import FairLock
 from fernfield.work.kernel.world import OpenWorld

@@ -22,7 +22,7 @@ import fernfield.work.kernel.hands.brushwork
 import fernfield.work.kernel.hands.strokes
 import fernfield.work.strokes
 from fernfield.core.grid import Window
-from fernfield.web.kernel.access import Guest
+from fernfield.web.kernel.gate.access import Guest
 from fernfield.web.page.dirty import Dirty
 from fernfield.web.page.live import Connection
 from fernfield.web.page.patches import Patches

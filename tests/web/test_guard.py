@@ -9,7 +9,7 @@ from starlette.websockets import WebSocketDisconnect
 
 from fernfield.web.app import create_app
 from fernfield.web.kernel.assets import import_map
-from fernfield.web.kernel.guard import POLICY
+from fernfield.web.kernel.gate.guard import POLICY
 from fernfield.web.kernel.settings import Settings
 from fernfield.work.studio import Studio
 from tests.conftest import live

@@ -26,7 +26,7 @@ from fernfield.core.errors import Conflict, FernError, InvalidInput
 from fernfield.core.grid import NOWHERE
 from fernfield.core.travel.climb import climbs
 from fernfield.core.travel.walker import TICK_S, Intent
-from fernfield.web.kernel.problems import field_errors, sentences
+from fernfield.web.kernel.gate.problems import field_errors, sentences
 from fernfield.web.kernel.routing import Router
 from fernfield.web.page.dirty import Dirty
 from fernfield.web.page.messages import (

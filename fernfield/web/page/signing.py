@@ -8,7 +8,7 @@ from fastapi import Form, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
 from fernfield.core.errors import Busy, InvalidInput
-from fernfield.web.kernel.access import COOKIE, SESSION_S, Access
+from fernfield.web.kernel.gate.access import COOKIE, SESSION_S, Access
 from fernfield.web.kernel.parts import page
 from fernfield.web.kernel.routing import Router
 

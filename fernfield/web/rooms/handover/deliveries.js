@@ -75,8 +75,6 @@ addMark((context) => {
 const sized = (bytes) =>
   bytes >= 1e6 ? `${(bytes / 1e6).toFixed(1)} MB` : bytes ? `${Math.max(1, Math.round(bytes / 1e3))} kB` : "";
 const chosen = () => known.every.find((one) => one.key === known.key);
-/** @param {string} format */
-const has = (format) => Boolean(chosen()?.formats.some((one) => one === format));
 
 Alpine.data("deliveries", () => ({
   get list() {
@@ -113,35 +111,11 @@ Alpine.data("deliveries", () => ({
   get own() {
     return Boolean(chosenOf("deliveries"));
   },
-  get heights_png() {
-    return has("heights_png");
-  },
-  get heights_tif16() {
-    return has("heights_tif16");
-  },
-  get heights_tif32() {
-    return has("heights_tif32");
-  },
-  get heights_asc() {
-    return has("heights_asc");
-  },
-  get heights_raw() {
-    return has("heights_raw");
-  },
-  get heights_npy() {
-    return has("heights_npy");
-  },
-  get land_glb() {
-    return has("land_glb");
-  },
-  get land_obj() {
-    return has("land_obj");
-  },
-  get land_stl() {
-    return has("land_stl");
-  },
-  get rows_json() {
-    return has("rows_json");
+  /** Every format, and whether this delivery has it: the panel says which there are. */
+  get formats() {
+    const every = JSON.parse(document.getElementById("delivery-formats")?.dataset.every ?? "{}");
+    const own = new Set(/** @type {string[]} */ (chosen()?.formats ?? []));
+    return Object.entries(every).map(([key, words]) => ({ key, words, id: `delivery-${key}`, has: own.has(key) }));
   },
   get packages() {
     return known.packages.map((one) => ({

@@ -163,8 +163,7 @@ def _context(asked: Asked) -> dict[str, Any]:
         "package": package,
         "stale": package is not None and package[0] < asked.world.revision,
         "inside": inside(asked.world),
-        "formats": FORMATS,
-        "shipped": SHIPPED,
+        "formats": {key: one.words for key, one in FORMATS.items()},
     }
 
 

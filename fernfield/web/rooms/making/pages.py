@@ -13,8 +13,8 @@ from pydantic import ValidationError
 from fernfield.core.errors import FernError
 from fernfield.core.landforms import LANDFORMS
 from fernfield.formats.elevation import READERS
+from fernfield.web.kernel.gate.problems import field_errors
 from fernfield.web.kernel.parts import TheStudio, page
-from fernfield.web.kernel.problems import field_errors
 from fernfield.web.kernel.routing import Router
 from fernfield.web.kernel.worlds import world_json
 from fernfield.work.ground.making import no_room

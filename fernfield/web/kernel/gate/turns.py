@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 
 from starlette.types import ASGIApp, Receive, Scope, Send
 
-from fernfield.web.kernel.guard import SAFE_METHODS, problem_bytes
+from fernfield.web.kernel.gate.guard import SAFE_METHODS, problem_bytes
 
 AT_ONCE = 4
 """Edits of one world that have a thread; most of the time all but one of them wait for its lock."""

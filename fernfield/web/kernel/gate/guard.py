@@ -15,8 +15,8 @@ from starlette.requests import ClientDisconnect, Request
 from starlette.responses import Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from fernfield.web.kernel.access import OPEN, Access, Guest
 from fernfield.web.kernel.assets import KEPT_FOR_GOOD, at, import_map_hash
+from fernfield.web.kernel.gate.access import OPEN, Access, Guest
 from fernfield.work.kernel.faults import new_number
 from fernfield.work.kernel.people import WHO
 
