@@ -110,11 +110,18 @@ def test_bots_play_and_are_seen_on_the_map(small: SmallTable) -> None:
     table, page = small, small.page
     table.open("trial")
     table.tab("Bots")
+    # As many sorts of them as there are teams with a start; more when they are wanted.
+    sorts, starts = page.locator("#bots-form fieldset"), table.server.get(f"/api/worlds/{table.world}/things")
+    teams = len({one["team"] or 1 for one in starts if one["sort"] == "start"})
+    expect(sorts).to_have_count(teams)
+    page.locator("[data-bots=more]").click()
+    expect(sorts).to_have_count(teams + 1)
     page.locator("#bots-rounds").fill("1")
     page.locator("#bots-minutes").fill("0.2")
     page.locator("#bots-aim-1").select_option("meet")
     page.get_by_role("button", name="Let them go").click()
-    page.locator("[data-run-key]").click()
+    # What was just played is looked at.
+    expect(page.locator("[data-run-key]")).to_have_attribute("aria-pressed", "true")
     figures = page.locator("#run-figures")
     expect(figures).to_contain_text("0:12 (0:12 to 0:12)")
     page.locator("#bots-heat").select_option("stood")

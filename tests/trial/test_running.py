@@ -64,6 +64,10 @@ def test_they_go_straight_over_level_ground_and_win_by_the_rules(field: OpenWorl
     # A person goes 3 m/s; all begin within 4 m of their start, the hill begins 5 m off, and is held for 2 s.
     assert (FAR_M - 5 - 4) / 3 <= one.seconds - 2 <= (FAR_M + 4) / 3 + 1
     assert (one.won, one.over) == (1, True)
+    # Over open ground it goes straight, not from post to post.
+    far = np.hypot(*(one.tracks[:, -1, :2] - one.tracks[:, 0, :2]).T)
+    walked = np.hypot(*np.diff(one.tracks[..., :2], axis=1).transpose(2, 0, 1)).sum(axis=1)
+    assert (walked < far * 1.01 + 0.5).all()
     steps = np.hypot(*np.diff(one.tracks[..., :2], axis=1).transpose(2, 0, 1))
     assert steps.max() <= 3 + 1e-3
     # Each second of each bot is counted once.

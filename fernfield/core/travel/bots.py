@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from typing_extensions import TypedDict
 
 from fernfield.core.grid import ByteArray, FloatArray
-from fernfield.core.travel.passable import DIRECTIONS
+from fernfield.core.travel.passable import DIRECTIONS, WHOLE_PACE
 from fernfield.core.travel.reach import reach_from
 from fernfield.core.travel.walker import Intent, Obstacle, Walker, tick
 from fernfield.core.travel.walkers import Gait
@@ -28,8 +28,8 @@ from fernfield.core.travel.walkers import Gait
 BOT_TICK_S = 1 / 20
 STEP_S = 0.2
 """A round's own rules go on at this rate, and a bot looks where it goes."""
-AHEAD = 4
-"""So many posts ahead a bot makes for, unless something holds it."""
+AHEAD, FAR_AHEAD, LOOK_S = 4, (64, 16), 1.0
+"""So many posts ahead a bot makes for, and further where it can go straight, which it looks for so often. [s]"""
 STUCK_S, STUCK_M = 4.0, 0.5
 """Who has come no further than this in so long, and wants to, is stuck (our choice)."""
 ASIDE_S = 1.0
@@ -102,6 +102,7 @@ class Bot:
     """A tester: of a team, as a walker, from a place [m].
 
     guides : by the number of each target that it may go to, the number of the guide that leads there
+    open : the number of what tells where its walker goes as it likes
     """
 
     name: str
@@ -113,6 +114,7 @@ class Bot:
     aim: str
     hurries: bool
     guides: Mapping[int, int]
+    open: int = 0
 
 
 class Game(Protocol):
@@ -186,6 +188,11 @@ def _memory(values: NDArray[Any]) -> Sequence[float]:
     return found
 
 
+def open_ground(leave: ByteArray) -> NDArray[np.bool_]:
+    """The posts that are left every way at full speed: over such ground one goes straight, not from post to post."""
+    return np.asarray(leave.min(axis=0) == WHOLE_PACE)
+
+
 class _Ground:
     """A scene as `tick` asks it, from memory that is quick to look at."""
 
@@ -193,7 +200,7 @@ class _Ground:
         self.scene = scene
         self._rows: int = scene.heights.shape[0]
         self._cols: int = scene.heights.shape[1]
-        self._x0, self._y0, self._per = scene.x0, scene.y0, 1 / scene.spacing
+        self._x0, self._y0, self.per = scene.x0, scene.y0, 1 / scene.spacing
         self._high = _memory(scene.heights)
         bears = scene.firm > scene.heights
         self._firm = _memory(scene.firm) if bears.any() else None
@@ -219,12 +226,12 @@ class _Ground:
 
     def post(self, x: float, y: float) -> int:
         """The number of the nearest post."""
-        row: int = min(max(round((self._y0 - y) * self._per), 0), self._rows - 1)
-        return row * self._cols + min(max(round((x - self._x0) * self._per), 0), self._cols - 1)
+        row: int = min(max(round((self._y0 - y) * self.per), 0), self._rows - 1)
+        return row * self._cols + min(max(round((x - self._x0) * self.per), 0), self._cols - 1)
 
     def place(self, post: int) -> tuple[float, float]:
         row, col = divmod(post, self._cols)
-        return self._x0 + col / self._per, self._y0 - row / self._per
+        return self._x0 + col / self.per, self._y0 - row / self.per
 
     def pace(self, x: float, y: float) -> float:
         return 1.0 if self._paces is None else float(self._paces[self.post(x, y)])
@@ -239,8 +246,8 @@ class _Ground:
         return known
 
     def _height(self, x: float, y: float) -> float:
-        row = min(max((self._y0 - y) * self._per, 0.0), self._rows - 1.0)
-        col = min(max((x - self._x0) * self._per, 0.0), self._cols - 1.0)
+        row = min(max((self._y0 - y) * self.per, 0.0), self._rows - 1.0)
+        col = min(max((x - self._x0) * self.per, 0.0), self._cols - 1.0)
         r, c = min(int(row), self._rows - 2), min(int(col), self._cols - 2)
         fr, fc = row - r, col - c
         at, high = r * self._cols + c, self._high
@@ -268,7 +275,7 @@ class _Ground:
         return [o for o in found if math.hypot(o.x - x, o.y - y) <= o.radius + reach]
 
     def holds(self, x: float, y: float) -> bool:
-        row, col = (self._y0 - y) * self._per, (x - self._x0) * self._per
+        row, col = (self._y0 - y) * self.per, (x - self._x0) * self.per
         if not (0 <= row <= self._rows - 1 and 0 <= col <= self._cols - 1):
             return False
         # Not a number where there is no land.
@@ -293,6 +300,8 @@ class _Going:
     since: float = 0.0
     at: tuple[float, float] = (0.0, 0.0)
     heading: float = 0.0
+    goal: tuple[float, float] | None = None
+    goal_until: float = 0.0
 
 
 class Simulation:
@@ -300,11 +309,13 @@ class Simulation:
 
     def __init__(
         self, scene: Scene, bots: Sequence[Bot], targets: Sequence[Target], guides: Sequence[NDArray[np.int8]],
-        game: Game, seed: int, number: int,
+        opens: Sequence[NDArray[np.bool_]], game: Game, seed: int, number: int,
     ) -> None:  # fmt: skip
-        """guides : see `guide_to`, by the numbers of `Bot.guides`; game : its rules, which nobody else plays by"""
+        """guides, opens : see `guide_to` and `open_ground`, by the numbers of `Bot.guides` and `Bot.open`; game : its
+        rules, which nobody else plays by"""
         self._ground, self._targets, self._game, self._number = _Ground(scene), targets, game, number
         self._guides = [_memory(one) for one in guides]
+        self._opens = [_memory(one.view(np.uint8)) for one in opens]
         rows, cols = scene.heights.shape
         self._steps = [down * cols + right for down, right in DIRECTIONS]
         self._cols = cols
@@ -402,7 +413,7 @@ class Simulation:
         if one.aside_s > 0:
             one.aside_s -= STEP_S
             return Intent(ahead=1.0, facing=one.aside)
-        x, y = self._ahead(one, target, careful=bool(walker.blocked_by))
+        x, y = self._goal(one, target)
         wanted = math.degrees(math.atan2(x - walker.x, y - walker.y)) % 360
         most = one.bot.gait.turns_deg_s * STEP_S
         turn = (wanted - one.heading + 180) % 360 - 180
@@ -410,17 +421,45 @@ class Simulation:
         # Who has to turn far first goes slowly.
         return Intent(ahead=1.0 if abs(turn) <= most + 20 else 0.3, facing=one.heading, run=one.bot.hurries)
 
-    def _ahead(self, one: _Going, target: Target, *, careful: bool) -> tuple[float, float]:
+    def _goal(self, one: _Going, target: Target) -> tuple[float, float]:
+        """What it makes for: as far along its way as it can go straight, looked for once a second; and the next post
+        where something holds it."""
+        walker = one.walker
+        if walker.blocked_by:
+            one.goal = None
+            return self._ahead(one, target, 1)
+        if (
+            one.goal is None
+            or self._seconds >= one.goal_until
+            or math.dist(one.goal, (walker.x, walker.y)) < 2 * THERE_M
+        ):
+            one.goal_until = self._seconds + LOOK_S
+            one.goal = None
+            for posts in FAR_AHEAD:
+                goal = self._ahead(one, target, posts)
+                if self._straight(one, goal):
+                    one.goal = goal
+                    break
+        return one.goal or self._ahead(one, target, AHEAD)
+
+    def _straight(self, one: _Going, goal: tuple[float, float]) -> bool:
+        """Whether all ground on the way there is open."""
+        open_, x, y = self._opens[one.bot.open], one.walker.x, one.walker.y
+        count = math.ceil(math.dist((x, y), goal) * self._ground.per)
+        shares = (k / max(count, 1) for k in range(count + 1))
+        return all(open_[self._ground.post(x + (goal[0] - x) * part, y + (goal[1] - y) * part)] for part in shares)
+
+    def _ahead(self, one: _Going, target: Target, posts: int) -> tuple[float, float]:
         guide = self._guides[one.bot.guides[one.target]]  # type: ignore[index]
         post = first = self._ground.post(one.walker.x, one.walker.y)
-        for _ in range(1 if careful else AHEAD):
+        for _ in range(posts):
             if (d := guide[post]) < 0:
                 break
             post += self._steps[int(d)]
         if post == first:
             # It stands where no way leads from: to whichever post beside it knows one, or straight on.
             near = [first + step for step in self._steps if 0 <= first + step < len(guide) and guide[first + step] >= 0]
-            if not near or math.hypot(target.x - one.walker.x, target.y - one.walker.y) < 2 / self._ground._per:
+            if not near or math.hypot(target.x - one.walker.x, target.y - one.walker.y) < 2 / self._ground.per:
                 return target.x, target.y
             post = min(near)
         return self._ground.place(post)
@@ -442,7 +481,7 @@ class Simulation:
             one.target = min(
                 ways, key=lambda t: math.hypot(self._targets[t].x - walker.x, self._targets[t].y - walker.y)
             )
-        one.since, one.at = self._seconds, (walker.x, walker.y)
+        one.since, one.at, one.goal = self._seconds, (walker.x, walker.y), None
         return True
 
     def _arrive(self, one: _Going) -> None:

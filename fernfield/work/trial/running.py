@@ -36,6 +36,7 @@ from fernfield.core.travel.bots import (
     Target,
     Worst,
     guide_to,
+    open_ground,
     worst_of,
 )
 from fernfield.core.travel.reach import NOT_REACHED, classes
@@ -130,6 +131,7 @@ class Setup:
     targets: tuple[Target, ...]
     names: tuple[str, ...]
     guides: tuple[NDArray[np.int8], ...]
+    opens: tuple[NDArray[np.bool_], ...]
     rules: bytes
 
 
@@ -201,16 +203,17 @@ def set_up(world: OpenWorld, land: Land, asked: ToRun) -> Setup:
             home = homes[one.team][k % len(homes[one.team])]
             bots.append(
                 Bot(f"{number + 1}.{k + 1} of team {one.team}", one.team, one.walker, gait_of(world, one.walker),
-                    home.x, home.y, one.aim, one.hurries, own)
+                    home.x, home.y, one.aim, one.hurries, own, [*leaves].index((one.walker, one.fears_water)))
             )  # fmt: skip
     posts = posts_of(land, window, [(one.x, one.y) for one in targets])
 
     def guide(key: tuple[str, bool, int]) -> NDArray[np.int8]:
         return guide_to(leaves[key[:2]], *posts[key[2]], land.grid.spacing, gait_of(world, key[0]).walk)
 
+    opens = tuple(open_ground(leave) for leave in leaves.values())
     with ThreadPoolExecutor(max_workers=2) as pool:
         guides = tuple(pool.map(guide, wanted))
-    return Setup(scene, tuple(bots), tuple(targets), tuple(names), guides, rules)
+    return Setup(scene, tuple(bots), tuple(targets), tuple(names), guides, opens, rules)
 
 
 def _is_after(bots: BotsOf, target: Target) -> bool:
@@ -239,7 +242,7 @@ def _spots(
 def play_round(setup: Setup, seconds: float, seed: int, number: int, halt: Path | None = None) -> Played:
     """One round of a run, wherever it is worked out; cut short when there is a file `halt`."""
     game = pickle.loads(setup.rules)
-    round_ = Simulation(setup.scene, setup.bots, setup.targets, setup.guides, game, seed, number)
+    round_ = Simulation(setup.scene, setup.bots, setup.targets, setup.guides, setup.opens, game, seed, number)
     return round_.play(seconds, (lambda: False) if halt is None else halt.exists)
 
 
@@ -325,7 +328,7 @@ def _keep(folder: Path, key: str, setup: Setup, rounds: Sequence[Played]) -> Non
         part.unlink(missing_ok=True)
 
 
-RUN = JobKind("run", "Bots at play", run_bots, card="job_plain.html")
+RUN = JobKind("run", "Bots at play", run_bots, card="trial/job_run.html")
 
 
 # What is told of a run

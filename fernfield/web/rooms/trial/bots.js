@@ -22,9 +22,11 @@ const INKS = {
 };
 /** So many seconds before somebody stuck or fell the replay begins. */
 const BEFORE_S = 20;
+const MOST_GROUPS = 8;
 
 const known = Alpine.reactive({
-  groups: [0, 1],
+  /** So many sorts of bots; 0: as many as there are teams with a start. */
+  groups: 0,
   key: "",
   beside: "",
   heat: "walked",
@@ -100,6 +102,19 @@ watch(
   },
 );
 
+// What was just played is looked at.
+document.body.addEventListener("htmx:afterSwap", () => {
+  const card = /** @type {HTMLElement | null} */ (document.querySelector("#run-job [data-run-made]"));
+  if (!card || card.dataset.seen) return;
+  card.dataset.seen = "yes";
+  choose(card.dataset.runMade ?? "");
+});
+/** @param {string} key */
+function choose(key) {
+  Object.assign(known, { key, beside: "", worst: [] });
+  look();
+}
+
 /** @param {any} run */
 function figuresOf(run) {
   const won = Object.entries(run.won).map(([team, count]) => `${team === "none" ? "nobody" : `team ${team}`} ${count}`);
@@ -119,14 +134,22 @@ function figuresOf(run) {
   ];
   return new Map([...found.slice(0, 2), .../** @type {[string, string][]} */ (met), ...found.slice(2)]);
 }
+/** The teams that have a start; the first where there are none, and for a start that is free to all. @returns {number[]} */
+const teams = () => {
+  const starts = rows("things").filter((one) => one.sort === "start");
+  return starts.length ? [...new Set(starts.map((one) => one.team ?? 1))].sort() : [1];
+};
+/** How many sorts of bots go. */
+const groups = () => known.groups || Math.min(teams().length, MOST_GROUPS);
 const runOf = (/** @type {string} */ key) => rows("runs").find((one) => one.key === key);
 
 Alpine.data("bots", () => ({
   get groups() {
-    return known.groups;
+    const own = teams();
+    return Array.from({ length: groups() }, (_, at) => ({ at, team: own[at % own.length] }));
   },
   get many() {
-    return known.groups.length > 1;
+    return groups() > 1;
   },
   get walker() {
     return state.show.walker ?? "person";
@@ -168,16 +191,15 @@ Alpine.data("bots", () => ({
     return known.key ? `${base}/${known.key}/report.html` : "#";
   },
   more() {
-    if (known.groups.length < 8) known.groups = [...known.groups, known.groups.length];
+    known.groups = Math.min(groups() + 1, MOST_GROUPS);
   },
   fewer() {
-    known.groups = known.groups.slice(0, -1);
+    known.groups = Math.max(groups() - 1, 1);
   },
   /** @param {Event} event */
   choose(event) {
     const key = /** @type {HTMLElement} */ (event.currentTarget).dataset.runKey ?? "";
-    Object.assign(known, { key: key === known.key ? "" : key, beside: "", worst: [] });
-    look();
+    choose(key === known.key ? "" : key);
   },
   /** @param {Event} event */
   setHeat(event) {
