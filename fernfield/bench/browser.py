@@ -123,6 +123,24 @@ async (turns) => {
   return times.sort((a, b) => a - b);
 }
 """
+WORD = """
+() => {
+  // A word in the foot of the page becomes another: until its styles and its place are known again.
+  const foot = document.querySelector("#spot") ?? document.body;
+  const word = foot.appendChild(document.createElement("span"));
+  const times = [];
+  for (let i = 0; i < 200; i += 1) {
+    const begin = performance.now();
+    for (let k = 0; k < 10; k += 1) {
+      word.textContent = `${i} ${k}`;
+      void word.offsetWidth;
+    }
+    times.push((performance.now() - begin) / 10_000);
+  }
+  word.remove();
+  return times.sort((a, b) => a - b)[100];
+}
+"""
 PLANTS = (5_000, 50_000, 250_000)
 
 SIDE = 2_048
@@ -153,7 +171,15 @@ def rows(plan: Plan) -> Iterator[Row]:
             page.evaluate("fern.state.brushes[fern.state.tool].radius = 32; fern.counts.lags.length = 0")
             yield from _pointer(page, 32, ", sowing", "80 ms")
             yield from _sun(page)
+            ours = page.evaluate(WORD)
             page.close()
+            empty = browser.new_page(viewport={"width": 1280, "height": 800})
+            empty.set_content("<p>Nothing else.</p>")
+            theirs = empty.evaluate(WORD)
+            yield Row(
+                "a word of a world's page, styles and place", "in an empty page", ours, theirs, ours / theirs, "4"
+            )
+            empty.close()
         yield from _woods(browser, Path(folder) / "woods")
         yield from sites.in_browser(browser, Path(folder) / "crowd")
         island = high_island(Path(folder) / "high")

@@ -251,6 +251,11 @@ function followFolds() {
     button.setAttribute("aria-expanded", String(here));
     button.title = here ? "Back to the tools" : "";
   }
+  for (const one of [box, ...box.querySelectorAll(".holds")]) one.classList.remove("holds");
+  for (let one = box.querySelector(".fold.open"); one && one !== box;) {
+    one = one.parentElement;
+    one?.classList.add("holds");
+  }
 }
 /** Open one fold of the bench, and shut the others; with "" the tools are back. @param {string} name */
 export function openFold(name) {
