@@ -71,7 +71,7 @@ def _time(seconds: float) -> str:
 def run_bench(*, quick: bool, browser: bool) -> None:
     """Measure every row and print the table as it goes."""
     from fernfield.bench import browser as in_browser
-    from fernfield.bench import core, covers, growth, light, load, making, sites, size, start, store, water
+    from fernfield.bench import core, covers, growth, handing, light, load, making, sites, size, start, store, water
     from fernfield.work.warm import warm_kernels
 
     warm_kernels()
@@ -90,6 +90,7 @@ def run_bench(*, quick: bool, browser: bool) -> None:
         store.rows(plan),
         making.rows(plan),
         size.rows(plan),
+        handing.rows(plan),
         load.rows(plan),
         in_browser.rows(plan) if browser else iter(()),
     ):

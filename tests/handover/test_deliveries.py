@@ -1,11 +1,12 @@
 """Deliveries, each format by a reader that is not ours.
 
 Sources: rasterio and its GDAL for GeoTIFF and ASCII grids, Pillow for PNG, NumPy, trimesh for glTF, OBJ and STL, the
-Khronos glTF validator from its npm package, jsonschema-rs for JSON Schema.
+Khronos glTF validator from its npm package, jsonschema-rs for JSON Schema, pyarrow for Parquet, pypdf for PDF.
 """
 
 from __future__ import annotations
 
+import csv
 import io
 import json
 import math
@@ -22,7 +23,10 @@ import trimesh
 from fastapi.testclient import TestClient
 from jsonschema_rs import validator_for
 from PIL import Image
+from pyarrow import parquet
+from pypdf import PdfReader
 from rasterio.io import MemoryFile
+from shapely.geometry import Point, Polygon
 
 from fernfield.core.grid import Window
 from fernfield.work.delivery.making import FORMATS
@@ -144,8 +148,146 @@ def test_chunks_share_their_edges_and_keep_one_range(client: TestClient, base: s
     assert np.abs(near - ground(client, base)[64:, 128:]).max() < 500 / 65_535
 
 
+def pictures(package: tuple[zipfile.ZipFile, dict[str, Any]], key: str) -> dict[str, Any]:
+    """The pictures of a format by their layers, as Pillow reads them."""
+    return {
+        one.get("layer", ""): np.asarray(Image.open(io.BytesIO(package[0].read(one["file"])))).astype(int)
+        for one in package[1][key]
+    }
+
+
+def test_covers_are_the_same_however_they_are_packed(client: TestClient, base: str) -> None:
+    for number in range(9):
+        client.post(f"{base}/covers", json={"name": f"C{number}", "colour": "#102030"})
+    tract = client.get(base).json()["tracts"][0]["id"]
+    covers = [one["key"] for one in client.get(f"{base}/covers").json()]
+    for number, key in enumerate(covers[1:]):
+        # Each lets what lies under it through, so that many meet.
+        veil = {"tool": "veil", "cover": key, "share": 0.2, "radius_m": 40, "softness": 1, "strength": 100,
+                "path": [[60 + number, 50, 0], [66 + number, 50, 1]]}  # fmt: skip
+        assert client.post(f"/api/tracts/{tract}/strokes", json=veil).status_code == 200
+    package = made(client, base, formats=[key for key in FORMATS if key.startswith("covers")])
+    each = pictures(package, "covers_png")
+    planes = np.stack(list(each.values()))
+    assert list(each) == package[1]["covers_packed"][0]["covers"] == covers
+    assert (planes.sum(axis=0) == 255).all()
+    assert ((planes > 0).sum(axis=0) > 8).any()
+    packed = np.concatenate([one.transpose(2, 0, 1) for one in pictures(package, "covers_packed").values()])
+    assert np.array_equal(packed[: len(planes)], planes)
+    assert not packed[len(planes) :].any()
+    first = pictures(package, "covers_index")
+    assert np.array_equal(first["index"], planes.argmax(axis=0))
+    assert np.array_equal(first["share"], planes.max(axis=0))
+    eight = pictures(package, "covers_eight")
+    index, share = (np.concatenate([eight[f"{of}-0-3"], eight[f"{of}-4-7"]], axis=2) for of in ("index", "share"))
+    back = np.zeros_like(planes)
+    np.add.at(back, (index, *np.ogrid[:ROWS, :COLS, :8][:2]), share)
+    assert np.array_equal(back, np.where(np.argsort(np.argsort(-planes, axis=0, kind="stable"), axis=0) < 8, planes, 0))
+
+
+def test_water_lies_where_it_stands_and_streams_run_down(client: TestClient, base: str) -> None:
+    true = ground(client, base)
+    sea = float(np.quantile(true, 0.1))
+    client.patch(f"{base}/water", json={"sea_level_m": sea})
+    laid = client.put(f"{base}/streams/beck", json={"name": "Beck", "points": [[75, 95], [75, 5]], "width_m": 4})
+    assert laid.status_code in (200, 201), laid.text
+    package, true = made(client, base, formats=["water_tif32", "water_png", "flow_png"]), ground(client, base)
+    with MemoryFile(body(package, "water_tif32"), ext=".tif") as file, file.open() as data:
+        level = data.read(1)
+    wet = pictures(package, "water_png")[""] == 255
+    assert np.array_equal(wet, ~np.isnan(level))
+    assert (level[wet] > true[wet]).all()
+    flow = pictures(package, "flow_png")[""]
+    runs = flow[..., 2] == 255
+    assert 100 < runs.sum() < 2_000
+    # Three metres on the water is no higher, anywhere, and it runs south altogether.
+    rows, cols = np.nonzero(runs)
+    way = (flow[runs][:, :2] - 128) / 127
+    on = np.rint(rows - 3 * way[:, 1]).astype(int).clip(0, ROWS - 1), np.rint(cols + 3 * way[:, 0]).astype(int)
+    assert np.nanmax(level[on] - level[runs]) < 0.01
+    assert way[:, 1].mean() < -0.5
+    assert (flow[~(flow[..., 2] > 0)][:, :2] == 128).all()
+
+
+def test_light_comes_from_where_the_manifest_says(client: TestClient, base: str) -> None:
+    client.patch(f"{base}/light", json={"sun_bearing_deg": 90, "sun_height_deg": 20})
+    package = made(client, base, formats=["light_png", "sky_png"])
+    (told, _), light = package[1]["light_png"], pictures(package, "light_png")
+    assert (told["bearing_deg"], told["height_deg"]) == (90, 20)
+    row, col = ROWS - 1 - int(POST[1]), int(POST[0])
+    # The peak of 40 m throws its shadow west: 40 m by the tangent of 20°, 110 m.
+    assert (light["lit"][row, col + 4], light["lit"][row, col - 30]) == (255, 0)
+    assert light["sky"][row, col] > light["sky"][row, col - 2]
+    assert Image.open(io.BytesIO(body(package, "sky_png"))).mode == "RGB"
+
+
+def test_who_gets_where_and_what_stands_in_the_way(client: TestClient, base: str, tmp_path: Path) -> None:
+    package, true = made(client, base, formats=["passable_png", "walkable_glb", "blocks_glb"]), ground(client, base)
+    ways = pictures(package, "passable_png")
+    assert set(ways) == {one["key"] for one in client.get(f"{base}/walkers").json()}
+    bits = {way: 1 << k for k, way in enumerate(package[1]["passable_png"][0]["bits"])}
+    row, col = ROWS - 1 - int(POST[1]), int(POST[0])
+    # Nobody climbs the peak: from its west not east, from its south not north; away from it, as one likes.
+    person = ways["person"]
+    assert (person[row, col - 2] & bits["east"], person[row + 2, col] & bits["north"]) == (0, 0)
+    assert (person[row, col - 4] & bits["west"], person[row + 4, col] & bits["south"]) == (bits["west"], bits["south"])
+    assert not ways["boat"].any()
+    barn = Polygon([[100 + x, 30 + y] for x, y in ((-1, -1), (1, -1), (1, 1), (-1, 1))])
+    for key in ("walkable_glb", "blocks_glb"):
+        assert complaints(body(package, key), tmp_path) == []
+    floor = _scene(body(package, "walkable_glb"), "glb").geometry["walkable"]
+    east, south = np.rint(floor.vertices[:, 0]).astype(int), np.rint(-floor.vertices[:, 2]).astype(int)
+    assert np.abs(floor.vertices[:, 1] - true[ROWS - 1 - south, east]).max() < 5e-4
+    assert floor.face_normals[:, 1].min() > 0
+    assert not any(barn.contains(Point(x, y)) for x, y in zip(east, south, strict=True))
+    assert len(floor.faces) > ROWS * COLS
+    blocks = _scene(body(package, "blocks_glb"), "glb").geometry
+    solid = trimesh.load(io.BytesIO(body(package, "blocks_glb")), file_type="glb").geometry["Barn"]
+    solid.merge_vertices(merge_norm=True)
+    assert solid.is_watertight
+    assert np.abs(solid.centroid[[0, 2]] - (100, -30)).max() < 1
+    assert len(blocks) > 1
+
+
+def test_growth_is_the_same_in_each_of_its_tables(client: TestClient, base: str) -> None:
+    package = made(client, base, formats=["growth_csv", "growth_geojson", "growth_parquet"])
+    lines = list(csv.DictReader(io.StringIO(body(package, "growth_csv").decode())))
+    table = parquet.read_table(io.BytesIO(body(package, "growth_parquet"))).to_pylist()
+    shapes = json.loads(body(package, "growth_geojson"))["features"]
+    assert len(lines) == len(table) == len(shapes) > 20
+    for line, row, shape in zip(lines, table, shapes, strict=True):
+        assert line == {name: str(value) for name, value in row.items()}
+        place = [row.pop(name) for name in ("x_m", "y_m", "z_m")]
+        assert (shape["geometry"]["coordinates"], shape["properties"]) == (place, row)
+
+
+def test_a_sheet_as_pdf_has_its_size_its_words_and_a_page_for_each(client: TestClient, base: str) -> None:
+    tract = client.get(base).json()["tracts"][0]["id"]
+    url = f"/api/lands/{tract}/sheet.pdf?scale=400&paper=A4"
+    data = client.get(url).content
+    found = PdfReader(io.BytesIO(data))
+    # ISO 216: A4 is 210 mm by 297 mm; a point is 1/72 inch.
+    sizes = {
+        (round(float(p.mediabox.width) / 72 * 25.4, 2), round(float(p.mediabox.height) / 72 * 25.4, 2))
+        for p in found.pages
+    }
+    assert (len(found.pages), sizes) == (4, {(297.0, 210.0)})
+    assert {"metres · 1 : 400 · sheet 2 of 4", "north"} <= {
+        line.strip() for line in found.pages[1].extract_text().splitlines()
+    }
+    assert client.get(url).content == data
+
+
 def _scene(data: bytes, kind: str) -> Any:
     return trimesh.load(io.BytesIO(data), file_type=kind, process=False)
+
+
+def complaints(data: bytes, folder: Path) -> list[Any]:
+    """What the Khronos validator finds wrong."""
+    (folder / "land.glb").write_bytes(data)
+    node = [str(Path(sys.prefix) / "bin" / "node"), "-e", VALIDATE, str(folder / "land.glb")]
+    ran = subprocess.run(node, cwd=Path(sys.prefix) / "js", capture_output=True, text=True, check=True)
+    return list(json.loads(ran.stdout))
 
 
 @pytest.mark.parametrize("chunk", [0, 65])
@@ -154,10 +296,7 @@ def test_gltf_is_valid_and_has_the_same_places(client: TestClient, base: str, tm
     corners, barns, plants, lamps = [], 0, 0, 0
     for number in range(len(package[1]["land_glb"])):
         data = body(package, "land_glb", number)
-        (tmp_path / "land.glb").write_bytes(data)
-        node = [str(Path(sys.prefix) / "bin" / "node"), "-e", VALIDATE, str(tmp_path / "land.glb")]
-        ran = subprocess.run(node, cwd=Path(sys.prefix) / "js", capture_output=True, text=True, check=True)
-        assert json.loads(ran.stdout) == []
+        assert complaints(data, tmp_path) == []
         long = int.from_bytes(data[12:16], "little")
         said = json.loads(data[20 : 20 + long])
         for one in said["nodes"]:

@@ -7,7 +7,6 @@ from collections import defaultdict
 from collections.abc import Iterator
 from typing import Any
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
@@ -22,7 +21,7 @@ from fernfield.core.sites.placing import Pose
 from fernfield.core.sites.solids import entry_shape
 from fernfield.formats.glb import Glb
 from fernfield.formats.surfaces import corners_of, obj_parts, stl_of, triangles_of
-from fernfield.work.delivery.pieces import Format, PieceOfLand
+from fernfield.work.delivery.pieces import Format, PieceOfLand, png_of
 from fernfield.work.growth.shaping import shape_of
 from fernfield.work.growth.standing import bed_of, stood
 from fernfield.work.kernel.posts.lands import Land
@@ -42,7 +41,7 @@ BASE_M = 5.0
 Points = NDArray[np.float64]
 
 
-def _normals(piece: PieceOfLand, land: Land) -> FloatArray:
+def normals_of(piece: PieceOfLand, land: Land) -> FloatArray:
     """Unit normals at the posts of a piece, y up; the same from both pieces at an edge that they share."""
     wide = land.clip(piece.window.pad(piece.step))
     row, col = piece.window.row0 - wide.row0, piece.window.col0 - wide.col0
@@ -61,20 +60,18 @@ def _picture(piece: PieceOfLand, land: Land) -> bytes:
     level, (rows, cols) = int(math.log2(piece.step)), piece.shape
     row, col = piece.window.row0 // piece.step, piece.window.col0 // piece.step
     pixels = plan_pixels(piece.world, land, level, Window(row, col, row + rows, col + cols), PLAIN)[..., :3]
-    ok, body = cv2.imencode(".png", np.ascontiguousarray(pixels[..., ::-1]))
-    assert ok
-    return bytes(body)
+    return png_of(pixels)
 
 
 def _glb(piece: PieceOfLand) -> Iterator[bytes]:
-    land = piece.world.land_from(piece.tract.row.id)
+    land = piece.land
     out = Glb(f"Fern Field {__version__}")
     rows, cols = piece.shape
     ground = out.material("ground", out.texture(_picture(piece, land), "image/png"))
     u, v = np.meshgrid((np.arange(cols) + 0.5) / cols, (np.arange(rows) + 0.5) / rows)
     mesh = out.mesh(
         "ground", ground, corners_of(piece.heights(), piece.spacing_m, piece.west_m, piece.north_m, "y"),
-        _normals(piece, land).reshape(-1, 3), uv=np.stack([u.ravel(), v.ravel()], axis=1),
+        normals_of(piece, land).reshape(-1, 3), uv=np.stack([u.ravel(), v.ravel()], axis=1),
         faces=triangles_of(rows, cols),
     )  # fmt: skip
     out.node("ground", mesh, extras={"tract": piece.tract.row.id, "row": piece.row, "col": piece.col})
@@ -99,7 +96,7 @@ def _quaternions(frames: Points) -> Points:
     return np.asarray(found / np.linalg.norm(found, axis=1, keepdims=True))
 
 
-def _mine(piece: PieceOfLand, x: Any, y: Any) -> Any:
+def lies_on(piece: PieceOfLand, x: Any, y: Any) -> Any:
     """What stands on a piece of land: on its west and north edge, and not on the others but those of the tract."""
     grid, box = piece.tract.grid, piece.window
     east, south = grid.x_of(box.col1 - 1), grid.y_of(box.row1 - 1)
@@ -113,7 +110,7 @@ def _mine(piece: PieceOfLand, x: Any, y: Any) -> Any:
 def _put_pieces(out: Glb, piece: PieceOfLand, land: Land) -> None:
     with piece.world.lock:
         standing = [one for one in stood_in(piece.world, land, box_of(land, piece.window))
-                    if _mine(piece, one.pose.x, one.pose.y)]  # fmt: skip
+                    if lies_on(piece, one.pose.x, one.pose.y)]  # fmt: skip
     if not standing:
         return
     material = out.material("pieces", both_sides=True)
@@ -135,7 +132,7 @@ def _put_growth(out: Glb, piece: PieceOfLand, land: Land) -> None:
     material: int | None = None
     for found in stood(bed_of(piece.world, land, inner)):
         plants = found.plants
-        own = np.flatnonzero(_mine(piece, plants.x, plants.y))
+        own = np.flatnonzero(lies_on(piece, plants.x, plants.y))
         for variant in np.unique(plants.variant[own]).tolist():
             material = out.material("growth", both_sides=True) if material is None else material
             some = own[plants.variant[own] == variant]
@@ -154,7 +151,7 @@ def _put_growth(out: Glb, piece: PieceOfLand, land: Land) -> None:
 def _put_lamps(out: Glb, piece: PieceOfLand, land: Land) -> None:
     with piece.world.lock:
         for key, lamp, x, y in lamps_near(piece.world, land, piece.window):
-            if _mine(piece, x, y):
+            if lies_on(piece, x, y):
                 red, green, blue = (lamp.lumens * part for part in lamp_ink(lamp))
                 z = land.elevation(x, y) + lamp.over_m
                 out.lamp(key, Source(x, y, z, (red, green, blue), lamp.reach_m, lamp.cone_deg))

@@ -15,9 +15,14 @@ from typing_extensions import TypedDict
 from fernfield.core.errors import Conflict, NotFound
 from fernfield.core.grid import TILE
 from fernfield.store.worlds import WorldStore
+from fernfield.work.delivery.covers import COVERS
 from fernfield.work.delivery.grids import GRIDS
+from fernfield.work.delivery.growing import GROWING
 from fernfield.work.delivery.land import SURFACES
-from fernfield.work.delivery.pieces import Format, PieceOfLand, WholeFormat, pieces_of
+from fernfield.work.delivery.light import LIGHT, SKY
+from fernfield.work.delivery.passing import PASSING
+from fernfield.work.delivery.pieces import Format, Layers, PieceOfLand, WholeFormat, pieces_of
+from fernfield.work.delivery.water import WATER
 from fernfield.work.handover.deliveries import Delivery, deliveries_of
 from fernfield.work.handover.package import write_package
 from fernfield.work.kernel.jobs import Job, JobKind
@@ -43,7 +48,9 @@ def _rows(world: OpenWorld) -> Iterator[bytes]:
 
 
 WHOLE = (WholeFormat("rows_json", "All rows as JSON, with their schemas", "json", _rows),)
-FORMATS: dict[str, Format | WholeFormat] = {one.key: one for one in (*GRIDS, *SURFACES, *WHOLE)}
+FORMATS: dict[str, Format | Layers | WholeFormat] = {
+    one.key: one for one in (*GRIDS, *COVERS, *WATER, *LIGHT, *SURFACES, *PASSING, *GROWING, SKY, *WHOLE)
+}
 """What can be handed over; the next one is an entry in its list, and its key in `work.handover.deliveries`."""
 
 
@@ -97,9 +104,10 @@ def summary(world: OpenWorld, delivery: Delivery, also: list[str], found: list[t
             files.append({"format": key, "words": one.words, "files": 1, "bytes": 0, "loses": ""})
             continue
         posts = sum(piece.shape[0] * piece.shape[1] for piece in pieces)
+        each = one.count(world)
         files.append(
-            {"format": key, "words": one.words, "files": len(pieces), "bytes": round(posts * one.bytes_each),
-             "loses": one.loses(pieces[0])}
+            {"format": key, "words": one.words, "files": each * len(pieces),
+             "bytes": round(posts * each * one.bytes_each), "loses": one.loses(pieces[0])}
         )  # fmt: skip
     stands = [words for grave, words in found if delivery.must_be_empty == "all" or grave]
     return {"files": files, "also": also if delivery.all_as_it_is else [],
@@ -119,9 +127,11 @@ def _write(world: OpenWorld, delivery: Delivery, package: Package, step: Step) -
         own = said[key] = []
         for at, piece in enumerate(pieces):
             step((number + at / len(pieces)) / len(delivery.formats), one.words)
-            file = f"{key}/{piece.name}.{one.ending}"
-            package.put(file, one.makes(piece))
-            own.append({"file": file, "tract": piece.tract.row.id, **piece.told(), **one.says(piece)})
+            told = {"tract": piece.tract.row.id, **piece.told(), **one.says(piece)}
+            for layer, body in one.files(piece):
+                file = f"{key}/{piece.name}{'-' if layer else ''}{layer}.{one.ending}"
+                package.put(file, body)
+                own.append({"file": file, **({"layer": layer} if layer else {}), **told})
     return said
 
 

@@ -2,22 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from fernfield.core.errors import Conflict
 from fernfield.core.grid import FloatArray, Window
 from fernfield.work.ground.packing import range_of
 from fernfield.work.handover.deliveries import Delivery
+from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.world import OpenWorld
 
 MOST_POSTS = 8_193**2
 """Of a piece: it lies in memory while it is written."""
+
+
+def png_of(values: NDArray[Any]) -> bytes:
+    """A PNG of 8 or 16 bits: shape (rows, cols), or (rows, cols, channels) as red, green, blue and what is left."""
+    if values.ndim == 3:
+        values = values[..., [2, 1, 0, 3][: values.shape[2]]]
+    ok, body = cv2.imencode(".png", np.ascontiguousarray(values))
+    assert ok
+    return bytes(body)
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,10 +89,24 @@ class PieceOfLand:
 
     def squared(self) -> FloatArray:
         """The same; a piece that the tract ends in is filled up with what its edge is."""
-        found, side = self.heights(), self.delivery.chunk
+        return self.filled(self.heights())
+
+    def filled(self, values: NDArray[Any]) -> NDArray[Any]:
+        """Values of its posts, shape (rows, cols, …), filled up to a square of the delivery's with what its edge is."""
+        side = self.delivery.chunk
         if not side:
-            return found
-        return np.pad(found, ((0, side - found.shape[0]), (0, side - found.shape[1])), mode="edge")
+            return values
+        more = [(0, side - values.shape[k]) for k in (0, 1)] + [(0, 0)] * (values.ndim - 2)
+        return np.pad(values, more, mode="edge")
+
+    def picture(self, values: NDArray[Any]) -> bytes:
+        """A PNG of its posts, filled up as heights are."""
+        return png_of(self.filled(values))
+
+    @property
+    def land(self) -> Land:
+        """The land that it is of; its posts are those of the tract."""
+        return self.world.land_from(self.tract.row.id)
 
     def told(self) -> dict[str, Any]:
         """What a manifest says of it."""
@@ -103,6 +129,37 @@ class Format:
     loses: Callable[[PieceOfLand], str] = lambda piece: ""
     says: Callable[[PieceOfLand], dict[str, Any]] = lambda piece: {}
     bytes_each: float = 4.0
+
+    def count(self, world: OpenWorld) -> int:
+        """How many files it makes of a piece of land."""
+        return 1
+
+    def files(self, piece: PieceOfLand) -> Iterator[tuple[str, Iterator[bytes]]]:
+        """What it makes of one, by the names of its layers; one without a layer has none."""
+        yield "", self.makes(piece)
+
+
+@dataclass(frozen=True, slots=True)
+class Layers:
+    """One sort of file of which each piece of land has several, by their names: as `Format` besides."""
+
+    key: str
+    words: str
+    ending: str
+    names: Callable[[OpenWorld], Sequence[str]]
+    makes: Callable[[PieceOfLand], Iterator[bytes]]
+    loses: Callable[[PieceOfLand], str] = lambda piece: ""
+    says: Callable[[PieceOfLand], dict[str, Any]] = lambda piece: {}
+    bytes_each: float = 1.0
+
+    def count(self, world: OpenWorld) -> int:
+        return len(self.names(world))
+
+    def files(self, piece: PieceOfLand) -> Iterator[tuple[str, Iterator[bytes]]]:
+        with piece.world.lock:
+            names = self.names(piece.world)
+        for name, body in zip(names, self.makes(piece), strict=True):
+            yield name, iter([body])
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,8 +11,10 @@ from fernfield.work.kernel.says import UNASKED, Say
 from fernfield.work.kernel.world import OpenWorld
 
 FormatKey = Literal[
-    "heights_png", "heights_tif16", "heights_tif32", "heights_asc", "heights_raw", "heights_npy", "land_glb",
-    "land_obj", "land_stl", "rows_json",
+    "heights_png", "heights_tif16", "heights_tif32", "heights_asc", "heights_raw", "heights_npy", "covers_png",
+    "covers_packed", "covers_index", "covers_eight", "water_tif32", "water_png", "flow_png", "light_png", "land_glb",
+    "land_obj", "land_stl", "passable_png", "walkable_glb", "blocks_glb", "growth_csv", "growth_geojson",
+    "growth_parquet", "sky_png", "rows_json",
 ]  # fmt: skip
 """What each writes: `work.delivery.FORMATS`."""
 Chunk = Literal[0, 65, 129, 257, 513, 1025, 2049, 4097]
@@ -34,7 +36,7 @@ class Delivery(Row):
 
     name: Annotated[Name, Say("Name")]
     all_as_it_is: Annotated[bool, Say("All as it is")] = False
-    formats: Annotated[tuple[FormatKey, ...], Field(max_length=20), UNASKED] = ()
+    formats: Annotated[tuple[FormatKey, ...], Field(max_length=40), UNASKED] = ()
     tracts: Annotated[tuple[TractId, ...], Field(max_length=200), UNASKED] = ()
     chunk: Annotated[
         Chunk,
@@ -94,10 +96,12 @@ class Delivery(Row):
 SHIPPED: dict[str, Delivery] = {
     "all": Delivery(name="All as it is", all_as_it_is=True),
     "engine": Delivery(
-        name="Square chunks for an engine", formats=("heights_raw", "land_glb", "rows_json"), chunk=513
+        name="Square chunks for an engine",
+        formats=("heights_raw", "covers_packed", "land_glb", "blocks_glb", "rows_json"),
+        chunk=513,
     ),
     "modelling": Delivery(name="Surfaces for modelling", formats=("land_glb", "land_obj"), step=2),
-    "server": Delivery(name="Figures for a server", formats=("heights_npy", "rows_json")),
+    "server": Delivery(name="Figures for a server", formats=("heights_npy", "passable_png", "rows_json")),
     "survey": Delivery(name="Grids for a map", formats=("heights_tif32", "heights_asc")),
     "print": Delivery(name="A body to print", formats=("land_stl",), step=4),
 }  # fmt: skip
