@@ -272,6 +272,28 @@ def handover(
         studio.close()
 
 
+@app.command()
+def receive(
+    url: Annotated[str, typer.Argument(help="Address of a world, or a package as a file.")],
+    folder: Annotated[Path, typer.Argument(help="Where the copy lies.")],
+    token: Annotated[str | None, typer.Option(help="For a server that asks for one.")] = None,
+    once: Annotated[bool, typer.Option(help="Stop as soon as the copy is what the world is.")] = False,
+) -> None:
+    """Keep a copy of a world in step with it, or take a package, as an engine beside the editor would."""
+    from fernfield.receiver import Receiver, Refused, take_package
+
+    try:
+        if Path(url).is_file():
+            told = take_package(Path(url), folder)
+            typer.echo(f"r{told['revision']}: {len(told['files'])} files, all as their manifest says")
+            return
+        Receiver(url, folder, token, typer.echo).follow(once=once)
+    except Refused as error:
+        _fail(str(error), 1)
+    except KeyboardInterrupt:
+        typer.echo("stopped")
+
+
 class Shown(StrEnum):
     """How findings are printed."""
 

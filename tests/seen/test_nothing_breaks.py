@@ -54,7 +54,7 @@ NEEDED = {
     "longitude_deg": 5, "time": "2026-06-21T12:00:00Z",
 }  # fmt: skip
 WINDOW = ("row0", "col0", "row1", "col1")
-OTHER_THINGS = {"file", "job", "spec", "package"}
+OTHER_THINGS = {"file", "job", "spec", "package", "since"}
 """What a call names that a world has none of."""
 THERE_IS_NONE = {"symmetry": 409, "hollow": 404, "icon.png": 404}
 """What the demo world has none of; the answer says so."""
@@ -91,6 +91,7 @@ def test_every_answer_of_every_row_panel_and_page_is_there(reach: TestClient, wo
             level=0,
             row=0,
             col=0,
+            layer="heights",
             key="{key}",
             picture="{key}",
             name="{key}",

@@ -51,7 +51,7 @@ def test_no_call_of_the_contract_is_our_fault(tmp_path: Path, capsys: pytest.Cap
         schema = schemathesis.openapi.from_dict(document)
         for operation in schema.get_all_operations():
             made = operation.ok()
-            if made.path.endswith("/events"):
+            if made.path.endswith(("/events", "/changes")):
                 continue
 
             _ask(client, made, _answers(document, made), ids, (stale, fresh), counts, faults)

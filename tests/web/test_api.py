@@ -333,6 +333,7 @@ def test_the_openapi_description_holds_every_public_call(client: TestClient) -> 
         ("/api/jobs/{job}/events", "get"),
         ("/api/worlds/{world}/handover", "post"),
         ("/api/worlds/{world}/handover.zip", "get"),
+        ("/api/worlds/{world}/changes", "get"),
     ):
         assert method in paths[path], path
 

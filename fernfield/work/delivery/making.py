@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from pydantic import TypeAdapter
 from typing_extensions import TypedDict
 
 from fernfield.core.errors import Conflict, NotFound
@@ -24,6 +22,7 @@ from fernfield.work.delivery.passing import PASSING
 from fernfield.work.delivery.pieces import Format, Layers, PieceOfLand, WholeFormat, pieces_of
 from fernfield.work.delivery.water import WATER
 from fernfield.work.handover.deliveries import Delivery, deliveries_of
+from fernfield.work.handover.following import rows_json
 from fernfield.work.handover.package import write_package
 from fernfield.work.kernel.jobs import Job, JobKind
 from fernfield.work.kernel.posts.tracts import Tract
@@ -36,15 +35,7 @@ FILE = re.compile(r"^(?P<world>[a-z0-9]+)-(?P<delivery>[a-z0-9_-]+)-r(?P<revisio
 
 
 def _rows(world: OpenWorld) -> Iterator[bytes]:
-    """The rows of every collection by their keys, and a JSON Schema of each."""
-    with world.lock:
-        told = {
-            name: {key: row.model_dump(mode="json") for key, row in world.each(one)}
-            for name, one in world.house.collections.items()
-        }
-    schemas = {name: TypeAdapter(one.said_as).json_schema() for name, one in world.house.collections.items()}
-    yield json.dumps({"revision": world.revision, "schemas": schemas, "rows": told}, indent=1, sort_keys=True,
-                     ensure_ascii=False).encode()  # fmt: skip
+    yield rows_json(world)
 
 
 WHOLE = (WholeFormat("rows_json", "All rows as JSON, with their schemas", "json", _rows),)
