@@ -104,10 +104,10 @@ class Copy:
         return (
             '<!doctype html><html lang="en"><meta charset="utf-8"><meta http-equiv="refresh" content="2">'
             f"<title>Receiver, r{self.state['revision']}</title><style>body{{font:15px sans-serif;margin:2em;"
-            "max-width:60em}img{max-width:100%;border:1px solid #889}th{text-align:left;padding-right:1em}</style>"
+            "max-width:60em}img{max-width:32em;border:1px solid #889}th{text-align:left;padding-right:1em}</style>"
             f"<h1>A copy of {html.escape(str(self.state['world']))} at r{self.state['revision']}</h1>"
-            f"<p>From told to in step: {took}.</p>{pictures}<h2>What an engine would load</h2>"
-            f"<table>{''.join(lines)}</table><p>{counts}.</p></html>"
+            f"<p>From told to in step: {took}.</p><h2>What an engine would load</h2>"
+            f"<table>{''.join(lines)}</table><p>{counts}.</p>{pictures}</html>"
         )
 
     def _picture(self, tract: str) -> None:

@@ -2,21 +2,29 @@
 
 from __future__ import annotations
 
+import json
 import tempfile
+import threading
 import time
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
+from queue import Queue
+from urllib.request import Request, urlopen
 
 import numpy as np
 
 from fernfield.bench import Plan, Row, row
 from fernfield.bench.growth import wooded
+from fernfield.store.keeping import copy_database
 from fernfield.work.delivery.land import LAND_GLB
 from fernfield.work.delivery.pieces import pieces_of
 from fernfield.work.handover.deliveries import DELIVERIES, Delivery, FormatKey
 from fernfield.work.kernel.commands import put
 from fernfield.work.studio import Studio
+from fernfield.work.worlds.beginnings import WorldSpec
+
+STROKES = 30
 
 FORMATS: tuple[FormatKey, ...] = (
     "heights_tif32",
@@ -34,6 +42,54 @@ def rows(plan: Plan) -> Iterator[Row]:
         yield _glb(studio, Path(folder), plan)
         yield _all(studio, Path(folder), 1_024 if plan.large < 2_000 else 4_096)
         studio.close()
+        yield _in_step(Path(folder))
+        yield _one_file(Path(folder), plan)
+
+
+def _one_file(folder: Path, plan: Plan) -> Row:
+    """A world of rough land written as one file, beside a copy of the whole database that it lies in."""
+    side = 1_024 if plan.large < 2_000 else 4_096
+    rough = np.random.default_rng(1).normal(20, 0.3, (side + 1, side + 1)).astype(np.float32)
+    studio = Studio(folder / "alone")
+    spec = WorldSpec(name="Alone", width_m=side, depth_m=side, spacing_m=1)
+    world = studio.create(spec, heights=lambda window: rough[window.inside(spec.grid.window)])
+    result = row(
+        f"{side + 1:,}² of rough land as one file", "its database copied", "1.5",
+        lambda: studio.write_world(world, folder / "alone.fern"),
+        lambda: copy_database(folder / "alone" / "fernfield.db", folder / "copy.db", lambda _: None), min(plan.runs, 5),
+    )  # fmt: skip
+    studio.close()
+    return result
+
+
+def _in_step(folder: Path) -> Row:
+    """Strokes on a land of 2,049², each told to a receiver, from its answer until the copy is of its revision."""
+    from fernfield.bench.browser import server
+    from fernfield.receiver import Receiver
+
+    studio = Studio(folder / "followed")
+    world = studio.create(WorldSpec(name="Followed", width_m=2_048, depth_m=2_048, spacing_m=1))
+    tract = studio.world(world).first_tract.row.id
+    studio.close()
+    with server("serve", folder / "followed") as url:
+        heard: Queue[float] = Queue()
+        copy = Receiver(f"{url}/api/worlds/{world}", folder / "copy", None, lambda _: heard.put(time.perf_counter()))
+        threading.Thread(target=copy.follow, daemon=True).start()
+        heard.get(timeout=120)
+        ours, theirs = [], []
+        for number in range(STROKES):
+            path = [[100 + 40 * number, 900, 0], [160 + 40 * number, 940, 1]]
+            stroke = {"tool": "raise", "radius_m": 40, "softness": 0.5, "strength": 20, "path": path}
+            head = {"content-type": "application/json"}
+            urlopen(Request(f"{url}/api/tracts/{tract}/strokes", json.dumps(stroke).encode(), head)).read()
+            began = time.perf_counter()
+            ours.append(heard.get(timeout=60) - began)
+            began = time.perf_counter()
+            urlopen(f"{url}/api/tracts/{tract}/layers/heights.npy?row0=1024&row1=1280&col0=0&col1=256").read()
+            theirs.append(time.perf_counter() - began)
+    one, other = (sorted(times)[int(0.95 * STROKES)] for times in (ours, theirs))
+    words = "from a stroke's answer to a receiver's copy, 2,049², p95"
+    return Row(words, "one tile asked for, p95", one, other, one / other, "300 ms")
 
 
 def _written(body: bytes, folder: Path) -> None:

@@ -17,9 +17,11 @@ from weakref import WeakKeyDictionary, WeakValueDictionary
 
 from fernfield.core.checks.finding import Finding
 from fernfield.core.errors import Conflict, FernError, NotFound
+from fernfield.formats.tileblob import decode_tile
 from fernfield.store.database import answers, open_database
 from fernfield.store.keeping import KeepingStore
 from fernfield.store.logbook import LogbookStore
+from fernfield.store.onefile import read_world, write_world
 from fernfield.store.staged import StagedStore
 from fernfield.store.worlds import NewWorld, TractRow, WorldRow, WorldStore
 from fernfield.work.delivery.making import (
@@ -525,6 +527,14 @@ class Studio:
     def since(self, world_id: str, key: str) -> SinceTold:
         """What has changed since a package was made."""
         return since(self.store, self.world(world_id), int(self.package_file(world_id, key).stem.rpartition("-r")[2]))
+
+    def write_world(self, world_id: str, to: Path, *, logbook: bool = True) -> None:
+        """A world as one file. Raises NotFound."""
+        write_world(self.store.engine, self.world(world_id).id, to, logbook=logbook)
+
+    def read_world(self, path: Path) -> OpenWorld:
+        """Take in a world that is one file. Raises FormatError, Conflict where it is here already."""
+        return self.world(read_world(self.store.engine, path, decode_tile))
 
     def copy_package(self, world_id: str, to: Path) -> None:
         shutil.copyfile(self.package(world_id)[2], to)

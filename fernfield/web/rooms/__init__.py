@@ -8,7 +8,7 @@ from fernfield.web.rooms.files import routes as files
 from fernfield.web.rooms.ground import land, pictures, sheets
 from fernfield.web.rooms.ground import routes as ground
 from fernfield.web.rooms.growth import routes as growth
-from fernfield.web.rooms.handover import following, pieces, sheet
+from fernfield.web.rooms.handover import following, onefile, pieces, sheet
 from fernfield.web.rooms.handover import pages as findings
 from fernfield.web.rooms.handover import routes as handover
 from fernfield.web.rooms.layout import pages as layout_pages
@@ -25,7 +25,7 @@ from fernfield.web.rooms.worlds import bin, pages, routes
 PANELS = (ground.PANEL, cover.PANEL, growth.PANEL, water.PANEL, light.PANEL, sites.PANEL, trial.PANEL, handover.PANEL)
 
 ROUTERS = (
-    files.imports, routes.router, files.router, layout.router, bin.router, pages.router, making.router,
+    files.imports, onefile.router, routes.router, files.router, layout.router, bin.router, pages.router, making.router,
     files_pages.router, layout_pages.router, sheets.router, pictures.router, ground.router,
     land.router, cover.router, growth.router, water.router, light.router, sites.router, parts.every, parts.router,
     trial.router, trial.every, runs.router, handover.router, following.router, pieces.router,
