@@ -372,6 +372,11 @@ def test_the_same_world_gives_the_same_bytes_and_only_some_are_kept(client: Test
     assert (part.status_code, part.content) == (206, b"PK\x03\x04")
     assert client.get(f"{base}/packages/{engine}/files/manifest.json").json()["delivery"]["chunk"] == 513
     assert [client.get(f"{base}/packages/{key}.zip").status_code for key in ("engine-r999", "nothing-r1")] == [404, 404]
+    client.put(f"{base}/deliveries/own", json={"name": "Own", "formats": ["heights_npy"], "keep": 1})
+    for _ in range(2):
+        made(client, base, "own")
+        client.post(f"{base}/levels", json={"name": "Quay", "elevation_m": 9})
+    assert [one["delivery"] for one in client.get(f"{base}/packages").json()].count("own") == 1
 
 
 def test_a_box_of_the_land_by_itself(client: TestClient, base: str) -> None:

@@ -29,8 +29,6 @@ from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.rooms import House, Package, Step
 from fernfield.work.kernel.world import OpenWorld
 
-KEPT = 5
-"""Packages of a delivery that are kept, by their revisions."""
 FILE = re.compile(r"^(?P<world>[a-z0-9]+)-(?P<delivery>[a-z0-9_-]+)-r(?P<revision>\d+)\.zip$")
 
 
@@ -129,7 +127,7 @@ def _write(world: OpenWorld, delivery: Delivery, package: Package, step: Step) -
 def _make(
     job: Job, house: House, store: WorldStore, world_id: str, key: str, found: list[tuple[bool, str]], folder: Path
 ) -> dict[str, Any]:
-    """Write the package of a delivery as the world is now; the oldest of more than `KEPT` goes."""
+    """Write the package of a delivery as the world is now; the oldest of more than it keeps goes."""
     with store.reading() as snapshot:
         world = OpenWorld(house, store, world_id, snapshot)
         delivery = delivery_of(world, key)
@@ -139,7 +137,7 @@ def _make(
         write_package(world, folder / name, job.step, job.crew, whole=delivery.all_as_it_is,
                       also=lambda package, step: _write(world, delivery, package, step))  # fmt: skip
     own = [path for path, of, _ in _kept(folder, world_id) if of == key]
-    for old in own[KEPT:]:
+    for old in own[delivery.keep :]:
         old.unlink(missing_ok=True)
     return {"revision": world.revision, "file": f"/api/worlds/{world_id}/packages/{name[len(world_id) + 1 :]}"}
 

@@ -32,6 +32,7 @@ class Delivery(Row):
     lowest_m, highest_m : what 16 bits reach from and to; each land's own range when left out [m]
     up : which axis points up in OBJ and STL; glTF's is always y
     must_be_empty : findings that there may not be
+    keep : so many of its packages are kept, the newest
     """
 
     name: Annotated[Name, Say("Name")]
@@ -81,6 +82,8 @@ class Delivery(Row):
             },
         ),
     ] = "nothing"
+
+    keep: Annotated[Annotated[int, Field(ge=1, le=50)], Say("Packages kept")] = 5
 
     @model_validator(mode="after")
     def _fits(self) -> Self:
