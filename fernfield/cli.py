@@ -294,6 +294,28 @@ def receive(
         typer.echo("stopped")
 
 
+@app.command()
+def replay(
+    world: Annotated[str, typer.Argument(help="Id of the world.")],
+    script: Annotated[Path, typer.Argument(help="A logbook as a script (.jsonl).")],
+    data: Data = DATA,
+) -> None:
+    """Do what another world's logbook says once more; exit status 1 where something of it could not be done."""
+    from fernfield.work.replaying import lines_of
+    from fernfield.work.replaying import replay as again
+    from fernfield.work.studio import Studio
+
+    studio = Studio(data)
+    try:
+        told = again(studio.world(world), lines_of(script.read_bytes().splitlines()), None, 0.0, 0.0)
+    finally:
+        studio.close()
+    for one in told["left_out"]:
+        typer.echo(f"r{one['number']}, {one['words']}: {one['why']}")
+    typer.echo(f"{told['done']} done, {len(told['left_out'])} left out: r{told['revision']}")
+    raise typer.Exit(1 if told["left_out"] else 0)
+
+
 class Shown(StrEnum):
     """How findings are printed."""
 

@@ -387,6 +387,15 @@ class WorldStore:
             self.entry_changes(world_id, number),
         )
 
+    def command(self, world_id: str, number: int) -> str:
+        """The command of a revision, as JSON. Raises NotFound."""
+        query = select(revisions.c.command).where(revisions.c.world_id == world_id, revisions.c.number == number)
+        with self.reading() as c:
+            found = c.execute(query).scalar()
+        if found is None:
+            raise NotFound(f"there is no revision r{number} in this world's logbook")
+        return str(found)
+
     def changed(self, world_id: str, number: int) -> list[TileAt]:
         """The tiles that a revision changed."""
         names = ("tract_id", "layer", "tile_row", "tile_col")

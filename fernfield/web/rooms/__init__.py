@@ -8,7 +8,7 @@ from fernfield.web.rooms.files import routes as files
 from fernfield.web.rooms.ground import land, pictures, sheets
 from fernfield.web.rooms.ground import routes as ground
 from fernfield.web.rooms.growth import routes as growth
-from fernfield.web.rooms.handover import following, onefile, pieces, sheet
+from fernfield.web.rooms.handover import following, onefile, pieces, script, sheet
 from fernfield.web.rooms.handover import pages as findings
 from fernfield.web.rooms.handover import routes as handover
 from fernfield.web.rooms.layout import pages as layout_pages
@@ -28,7 +28,7 @@ ROUTERS = (
     files.imports, onefile.router, routes.router, files.router, layout.router, bin.router, pages.router, making.router,
     files_pages.router, layout_pages.router, sheets.router, pictures.router, ground.router,
     land.router, cover.router, growth.router, water.router, light.router, sites.router, parts.every, parts.router,
-    trial.router, trial.every, runs.router, handover.router, following.router, pieces.router,
+    trial.router, trial.every, runs.router, handover.router, following.router, script.router, pieces.router,
     sheet.router,
     findings.router,
 )  # fmt: skip
