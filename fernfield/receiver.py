@@ -74,6 +74,11 @@ class Copy:
         self._write("state.json", json.dumps(self.state, sort_keys=True))
         self._write("index.html", self.page())
 
+    def forget(self) -> None:
+        """The copy is of no revision for now."""
+        self.state["revision"] = None
+        self._write("state.json", json.dumps(self.state, sort_keys=True))
+
     def layer(self, tract: str, layer: str) -> Path:
         return self.folder / "layers" / f"{tract}.{layer.replace(':', '-')}.npy"
 
@@ -190,6 +195,8 @@ class Receiver:
         told = self._json(f"/api/worlds/{self._world}")
         revision = int(told["revision"])
         self.copy.state["tracts"] = {}
+        # Whoever is killed from here on begins anew.
+        self.copy.forget()
         for old in (self.copy.folder / "layers").glob("*.npy"):
             old.unlink()
         for tract in (one["id"] for one in told["tracts"]):

@@ -158,6 +158,11 @@ def test_a_receiver_that_is_killed_and_cut_off_ends_with_what_the_world_is(
             with urllib.request.urlopen(f"{url}/api/tracts/{key}/layers/{layer}.npy") as answer:
                 assert np.array_equal(np.load(io.BytesIO(answer.read())), np.load(copy.copy.layer(key, layer)))
     assert f"r{revision}" in (tmp_path / "copy" / "index.html").read_text()
+    # Cut off in the midst of fetching all, it is a copy of nothing, and begins anew.
+    copy._take_tract = None  # type: ignore[assignment, method-assign]
+    with pytest.raises(TypeError):
+        copy.take_all()
+    assert json.loads((tmp_path / "copy" / "state.json").read_text())["revision"] is None
     with pytest.raises(Refused, match="holds a copy"):
         Receiver(f"{url}/worlds/other", tmp_path / "copy", None, said.append)
 
