@@ -13,7 +13,7 @@ ROOT = Path(fernfield.__file__).parent
 LOCKED = {
     line.split("==")[0].lower().replace("_", "-") for line in (ROOT.parent / "requirements.lock").read_text().split()
 }
-OPTIONAL = {"distributed", "dask"}
+OPTIONAL = {"pyarrow", "distributed", "dask"}
 """Of an extra of its own: imported where a cluster is asked for."""
 
 
