@@ -32,10 +32,10 @@ def script(
         for one in script_of(studio.store, world, first or 1, upto, all_of_it=undone):
             yield json.dumps(one, ensure_ascii=False).encode() + b"\n"
 
-    return StreamingResponse(lines(), media_type="application/jsonl")
+    return StreamingResponse(lines(), media_type="application/x-ndjson")
 
 
-@router.post("/replay", openapi_extra={"requestBody": {"required": True, "content": {"application/jsonl": {}}}})
+@router.post("/replay", openapi_extra={"requestBody": {"required": True, "content": {"application/x-ndjson": {}}}})
 async def replay_script(
     world: TheWorld, request: Request, tract: Annotated[str | None, Query(max_length=40)] = None,
     east_m: Metres = 0.0, north_m: Metres = 0.0,
