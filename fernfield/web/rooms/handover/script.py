@@ -35,7 +35,10 @@ def script(
     return StreamingResponse(lines(), media_type="application/x-ndjson")
 
 
-@router.post("/replay", openapi_extra={"requestBody": {"required": True, "content": {"application/x-ndjson": {}}}})
+BODY = {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}
+
+
+@router.post("/replay", openapi_extra={"requestBody": {"required": True, "content": BODY}})
 async def replay_script(
     world: TheWorld, request: Request, tract: Annotated[str | None, Query(max_length=40)] = None,
     east_m: Metres = 0.0, north_m: Metres = 0.0,
