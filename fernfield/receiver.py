@@ -219,9 +219,10 @@ class Receiver:
 
     def _take_tract(self, tract: str) -> None:
         told = self._json(f"/api/tracts/{tract}/layers")
-        self.copy.state["tracts"][tract] = told["layers"]
         for layer in told["layers"]:
             self._fetch(tract, layer, told["rows"], told["cols"])
+        # Known once all of it is there: whoever is cut off fetches it again.
+        self.copy.state["tracts"][tract] = told["layers"]
 
     def take(self, change: dict[str, Any]) -> int:
         """What a revision changed."""

@@ -5,6 +5,7 @@ What is worked out from the rest (overviews) comes along too, so that it is ther
 
 from __future__ import annotations
 
+import re
 import sqlite3
 from collections.abc import Callable
 from contextlib import closing
@@ -22,6 +23,7 @@ LEFT = {staged.name, packages.name}
 LOGBOOK = {"revisions", "tile_changes", "entry_changes"}
 BLOBS = {"tiles": "blob", "overviews": "blob", "pictures": "blob"}
 HEAD = b"SQLite format 3\x00"
+ID = re.compile(r"[a-z0-9]{1,40}")
 Check = Callable[[bytes], object]
 
 
@@ -93,6 +95,10 @@ def _known(path: Path, check: Check) -> str:
             found = [row[0] for row in c.execute("SELECT id FROM worlds")]
             if len(found) != 1:
                 raise FormatError(f"a file holds one world, not {len(found)}", "file")
+            # They become names of files.
+            ids = [*found, *(row[0] for row in c.execute("SELECT id FROM tracts"))]
+            if wrong := [one for one in ids if not ID.fullmatch(str(one))]:
+                raise FormatError(f"a world or a tract may not be called {wrong[0]!r}", "file")
             for table, column in BLOBS.items():
                 for (blob,) in c.execute(f"SELECT {column} FROM {table}"):
                     check(blob)
@@ -118,10 +124,10 @@ def read_world(engine: Engine, path: Path, check: Check) -> str:
             c.execute("PRAGMA trusted_schema=OFF")
             c.execute("BEGIN IMMEDIATE")
             try:
-                there = (
-                    "SELECT (SELECT count(*) FROM main.worlds WHERE id = :world) + (SELECT count(*) FROM main.tracts "
-                )
-                there += "WHERE id IN (SELECT id FROM source.tracts))"
+                there = """
+                    SELECT (SELECT count(*) FROM main.worlds WHERE id = :world)
+                    + (SELECT count(*) FROM main.tracts WHERE id IN (SELECT id FROM source.tracts))
+                """
                 if c.execute(there, {"world": world_id}).fetchone()[0]:
                     raise Conflict(
                         f"the world {world_id} is here already, perhaps in the bin: delete it for good first, or open "

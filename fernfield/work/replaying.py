@@ -123,9 +123,11 @@ def _do(world: OpenWorld, tract: str, command: dict[str, Any], east_m: float, no
     """Raises FernError or ValidationError for what cannot be done."""
     what, body = command.get("do"), {key: value for key, value in command.items() if key != "do"}
     if what == "stroke":
-        path = [[x + east_m, y + north_m, *rest] for x, y, *rest in body.pop("path")]
-        world.stroke(tract, Stroke.model_validate({**body, "path": path}))
+        stroke = Stroke.model_validate(body)
+        path = [(x + east_m, y + north_m, *rest) for x, y, *rest in stroke.path]
+        world.stroke(tract, stroke.model_copy(update={"path": path}))
     elif what in ("put", "patch", "remove", "together"):
+        EDIT.validate_python(command)
         world.edit(EDIT.validate_python(_moved(command, east_m, north_m)))
     elif what == "change_many":
         many = ChangeMany.model_validate(command)
@@ -149,6 +151,14 @@ def _why(error: ValidationError) -> str:
     return f"{first.field}: {first.message}" if first.field else first.message
 
 
+def _place(point: Any, east_m: float, north_m: float) -> Any:
+    """A point moved; what is none stays as it is, to be refused by its row."""
+    match point:
+        case [int() | float() as x, int() | float() as y, *rest]:
+            return [x + east_m, y + north_m, *rest]
+    return point
+
+
 def _moved(command: dict[str, Any], east_m: float, north_m: float) -> dict[str, Any]:
     if not (east_m or north_m):
         return command
@@ -159,5 +169,5 @@ def _moved(command: dict[str, Any], east_m: float, north_m: float) -> dict[str, 
         if isinstance(row.get(name), int | float):
             row[name] += by
     if isinstance(row.get("points"), list):
-        row["points"] = [[x + east_m, y + north_m, *rest] for x, y, *rest in row["points"]]
+        row["points"] = [_place(one, east_m, north_m) for one in row["points"]]
     return {**command, "row": row} if "row" in command else command

@@ -110,6 +110,15 @@ HOSTILE: tuple[tuple[Callable[[Path], None], str], ...] = (
     (lambda path: spoil(path, "UPDATE tiles SET blob = x'00'"), "known form"),
     (lambda path: spoil(path, "UPDATE alembic_version SET version_num = '9999'"), "newer version"),
     (lambda path: spoil(path, "DROP TABLE tiles"), "no world"),
+    (
+        lambda path: spoil(
+            path,
+            "UPDATE worlds SET id = '../w'",
+            "UPDATE tracts SET world_id = '../w'",
+            "UPDATE entries SET world_id = '../w'",
+        ),
+        "may not be called",
+    ),
 )
 
 

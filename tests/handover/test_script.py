@@ -18,6 +18,16 @@ from fernfield.work.worlds.beginnings import WorldSpec
 SPEC = {"name": "W", "width_m": 300, "depth_m": 200, "spacing_m": 1, "elevation_m": 5}
 
 
+WRONG: tuple[dict[str, Any], ...] = (
+    {},
+    {"do": "stroke"},
+    {"do": "stroke", "tool": "raise", "path": [1]},
+    {"do": "put", "row": 3},
+    {"do": "put", "collection": "lines", "key": "l", "row": {"name": "L", "points": [[1], "a"]}},
+)
+"""Commands that are none."""
+
+
 def made(client: TestClient) -> tuple[str, str]:
     world = client.post("/api/worlds", json=SPEC).json()
     return f"/api/worlds/{world['id']}", f"/api/tracts/{world['tracts'][0]['id']}"
@@ -96,6 +106,10 @@ def test_moved_aside_and_what_does_not_fit_is_told(client: TestClient, tmp_path:
     off = client.post(f"{again}/replay?east_m=5000", content=script).json()
     assert off["done"] < 3
     assert all(one["why"] for one in off["left_out"])
+    for command in WRONG:
+        line = json.dumps({"number": 1, "words": "Wrong", "tract": None, "command": command}).encode()
+        wrong = client.post(f"{again}/replay?east_m=1", content=line)
+        assert (wrong.status_code, len(wrong.json()["left_out"])) == (200, 1), wrong.text
     for body, words in ((b"no json\n", "line 1"), (b'{"number": 1}\n', "line 1"), (b"\n" + script[:40], "line 2")):
         answer = client.post(f"{again}/replay", content=body)
         assert (answer.status_code, words in answer.text) == (422, True), answer.text

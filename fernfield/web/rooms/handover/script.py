@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from typing import Annotated
 
 from fastapi import Query, Request
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import StreamingResponse
 
 from fernfield.core.errors import InvalidInput, named
@@ -45,8 +46,6 @@ async def replay_script(
 ) -> Replayed:  # fmt: skip
     """Do a script once more, onto the first tract unless another is said, moved by so much. Each command is a revision;
     what cannot be done here is told with its reason."""
-    from fastapi.concurrency import run_in_threadpool
-
     body = b""
     async for part in request.stream():
         body += part
