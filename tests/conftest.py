@@ -21,6 +21,7 @@ from fernfield.core.grid import FloatArray
 from fernfield.web.app import create_app
 from fernfield.work.cover.rows import covers_of
 from fernfield.work.growth.rows import mixes_of
+from fernfield.work.kernel.checking import Lookout
 from fernfield.work.kernel.jobs import Job
 from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import Tract
@@ -187,7 +188,8 @@ def walk_from_start(world: OpenWorld, tract: Tract, key: str | None = None) -> W
 
 def found_in(world: OpenWorld) -> list[Finding]:
     """What the checks of every room find."""
-    return [finding for room in world.house.rooms for check in room.checks for finding in check.find(world)]
+    checks = [check for room in world.house.rooms for check in room.checks]
+    return [finding for _, found in Lookout().found(world, checks) for finding in found]
 
 
 def everything(world: OpenWorld) -> dict[str, bytes]:

@@ -63,6 +63,9 @@ class Window:
     def empty(self) -> bool:
         return self.row1 <= self.row0 or self.col1 <= self.col0
 
+    def has(self, row: int, col: int) -> bool:
+        return self.row0 <= row < self.row1 and self.col0 <= col < self.col1
+
     def pad(self, posts: int) -> Window:
         return Window(self.row0 - posts, self.col0 - posts, self.row1 + posts, self.col1 + posts)
 

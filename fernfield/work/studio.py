@@ -46,6 +46,7 @@ from fernfield.work.handover.findings import Found, gone_through
 from fernfield.work.handover.package import inside
 from fernfield.work.handover.room import HANDOVER
 from fernfield.work.house import HOUSE
+from fernfield.work.kernel.checking import Lookout
 from fernfield.work.kernel.crew import crew_of
 from fernfield.work.kernel.events import Event, Revised
 from fernfield.work.kernel.jobs import Job, JobKind, Jobs
@@ -132,10 +133,7 @@ class Studio:
         self.waiting = Waiting(data / "incoming", read_apart)
         self.jobs = Jobs(crew_of(workers, cluster))
         self._open: WeakValueDictionary[str, OpenWorld] = WeakValueDictionary()
-        self._found: WeakKeyDictionary[OpenWorld, tuple[str | None, tuple[tuple[str, Finding], ...]]] = (
-            WeakKeyDictionary()
-        )
-        """What was found in a world, and in which state of it."""
+        self._found: WeakKeyDictionary[OpenWorld, Lookout] = WeakKeyDictionary()
         self._newest: OrderedDict[str, OpenWorld] = OrderedDict()
         self._past: dict[tuple[str, int], OpenWorld] = {}
         self._lock = threading.Lock()
@@ -553,13 +551,10 @@ class Studio:
     def findings(self, world_id: str) -> list[Found]:
         """The same with the stage of each, and what was accepted."""
         world = self.world(world_id)
-        state = world.state_name()
-        known = self._found.get(world)
-        if known is None or state is None or known[0] != state:
-            checks = [(room.name, check) for room in self.house.rooms for check in room.checks]
-            every = tuple((stage, finding) for stage, check in checks for finding in check.find(world))
-            known = self._found[world] = state, every
-        found = [*known[1]]
+        stages = {check.name: room.name for room in self.house.rooms for check in room.checks}
+        checks = (check for room in self.house.rooms for check in room.checks)
+        lookout = self._found.setdefault(world, Lookout())
+        found = [(stages[check.name], one) for check, some in lookout.found(world, checks) for one in some]
         package = self.store.package(world_id)
         if package is not None and package[0] < world.revision:
             words = f"The package was made from r{package[0]}; the world is at r{world.revision}."

@@ -26,8 +26,12 @@ PATIENCE = float(os.environ.get("FERN_PATIENCE", "120"))
 
 expect.set_options(timeout=PATIENCE * 1000)
 
-GRAPHICS_NOISE = ("GPU stall", "GL Driver Message", "status of 422", "status of 409", "Status Error Code 422")
-"""What the browser says of its own; a refusal with words for the person is no fault of the page."""
+GRAPHICS_NOISE = (
+    "GPU stall", "GL Driver Message", "status of 422", "status of 409", "Status Error Code 422", "htmx:sendAbort",
+    "htmx:afterRequest",
+)  # fmt: skip
+"""What the browser says of its own; a refusal with words for the person is no fault of the page, nor is what a panel
+that gives way no longer waits for. htmx says `afterRequest` beside the word for what went wrong."""
 
 
 class Server:

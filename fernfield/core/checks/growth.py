@@ -53,27 +53,24 @@ class Troubled:
     id: str
 
 
-def troubled(found: Sequence[Troubled]) -> Iterator[Finding]:
-    for one in found:
-        trouble = TROUBLES[one.trouble]
-        many = "1 plant" if one.count == 1 else f"{one.count:,} plants"
-        words = trouble.words
-        if one.count == 1:
-            first, _, rest = words.partition(" ")
-            words = f"{'is' if first == 'are' else first + 's'} {rest}"
-        yield Finding(
-            "growth",
-            f"{many} {words}; the first, {one.kind}, at {one.x:.0f}, {one.y:.0f}.",
-            trouble.remedy,
-            trouble.grave,
-            one.x,
-            one.y,
-            one.tract,
-            Mend(f"{trouble.done}", f"/tracts/{one.tract}/plants/mend", {"trouble": one.trouble}),
-            None if one.count == 1 else Mend(
-                "This one only", f"/tracts/{one.tract}/plants/mend", {"trouble": one.trouble, "id": one.id}
-            ),
-        )  # fmt: skip
+def troubled(one: Troubled) -> Finding:
+    trouble = TROUBLES[one.trouble]
+    many = "1 plant" if one.count == 1 else f"{one.count:,} plants"
+    words, path = trouble.words, f"/tracts/{one.tract}/plants/mend"
+    if one.count == 1:
+        first, _, rest = words.partition(" ")
+        words = f"{'is' if first == 'are' else first + 's'} {rest}"
+    return Finding(
+        "growth",
+        f"{many} {words}; the first, {one.kind}, at {one.x:.0f}, {one.y:.0f}.",
+        trouble.remedy,
+        trouble.grave,
+        one.x,
+        one.y,
+        one.tract,
+        Mend(f"{trouble.done}", path, {"trouble": one.trouble}),
+        None if one.count == 1 else Mend("This one only", path, {"trouble": one.trouble, "id": one.id}),
+    )
 
 
 @dataclass(frozen=True, slots=True)

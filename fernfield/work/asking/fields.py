@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import math
 import threading
 from collections import OrderedDict
@@ -206,7 +207,7 @@ def _index(land: Land, window: Window, step: int) -> FloatArray:
     return wetness(np.array(land.seen(HEIGHT, window, step), np.float32), land.grid.spacing * step)
 
 
-def _wetness(asked: Asked, condition: Condition) -> FloatArray:
+def _wetness(asked: Asked, condition: Condition | None = None) -> FloatArray:
     step, first, index = _wet_land(asked.world, asked.land)
     rows = (asked.posts.row0 - first.row0 + np.arange(asked.shape[0]) * asked.step) / step
     cols = (asked.posts.col0 - first.col0 + np.arange(asked.shape[1]) * asked.step) / step
@@ -216,6 +217,12 @@ def _wetness(asked: Asked, condition: Condition) -> FloatArray:
     upper = index[np.ix_(r, c)] * (1 - u) + index[np.ix_(r, c + 1)] * u
     lower = index[np.ix_(r + 1, c)] * (1 - u) + index[np.ix_(r + 1, c + 1)] * u
     return np.asarray(upper * (1 - v) + lower * v, np.float32)
+
+
+def wet_mark(world: OpenWorld, land: Land, window: Window) -> str:
+    """Changes when the ground of a window becomes wetter or drier, by what is done far away too. Hold the lock."""
+    values = _wetness(Asked(world, land, land.clip(window), 1))
+    return hashlib.sha256(np.ascontiguousarray(values).tobytes()).hexdigest()
 
 
 def _tide(asked: Asked, condition: Condition) -> FloatArray:

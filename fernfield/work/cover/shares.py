@@ -147,9 +147,14 @@ def by_rules(world: OpenWorld, asked: Asked, rules: Sequence[Rule]) -> FloatArra
 def moved_by(world: OpenWorld, land: Land, window: Window) -> Window:
     """The posts whose covers may change when the ground or what is painted in a window does, by rules and strips; of
     wetness see `ruling.drains`."""
+    return land.clip(window.pad(around_of(world, land)))
+
+
+def around_of(world: OpenWorld, land: Land) -> int:
+    """So many posts around one decide which covers lie on it."""
     far = max((reach_of(c) for c in conditions_of(world) if c.what in REACHING), default=0.0)
     strips = reach([strip for _, strip in strips_of(world)], land.grid.spacing)
-    return land.clip(window.pad(math.ceil(far / land.grid.spacing) + strips + 2))
+    return math.ceil(far / land.grid.spacing) + strips + 2
 
 
 def met_by(world: OpenWorld, land: Land, posts: Window, step: int, rule: Rule) -> FloatArray:

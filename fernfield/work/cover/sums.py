@@ -3,24 +3,26 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 from typing_extensions import TypedDict
 
-from fernfield.core.checks.covers import MOST_MEETING
-from fernfield.core.checks.finding import Meeting, Specks
+from fernfield.core.checks.covers import MOST_MEETING, specks
+from fernfield.core.checks.finding import Finding, Meeting, Specks
 from fernfield.core.cover.flecks import NOTHING, Fleck, flecks, foremost
 from fernfield.core.cover.rules import CURVATURE, SHARE, WHATS, asked_of
 from fernfield.core.grid import Window
 from fernfield.core.growth.spacing import HECTARE_M2
 from fernfield.work.asking.conditions import Condition
-from fernfield.work.asking.fields import FIELDS, Asked, heights_around
+from fernfield.work.asking.fields import FIELDS, Asked, heights_around, wet_mark
 from fernfield.work.cover.rows import covers_of
-from fernfield.work.cover.ruling import COVER_RULES
-from fernfield.work.cover.shares import cover_layer, cover_shares, mix_of, shares_at
+from fernfield.work.cover.ruling import COVER_RULES, drains
+from fernfield.work.cover.shares import around_of, cover_layer, cover_shares, mix_of, shares_at
+from fernfield.work.kernel.checking import ByTile
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.windows import rows_of
 from fernfield.work.kernel.world import OpenWorld
@@ -114,6 +116,11 @@ def foremost_in(world: OpenWorld, land: Land, window: Window) -> NDArray[np.int1
     return np.concatenate([foremost(cover_shares(world, land, part)) for part in rows_of(window)])
 
 
+def _most(land: Land, least_m2: float) -> int:
+    """So many posts a fleck has at most."""
+    return max(1, math.ceil(least_m2 / land.grid.spacing**2) - 1)
+
+
 def flecks_in(
     world: OpenWorld, land: Land, window: Window, least_m2: float
 ) -> tuple[list[Fleck], NDArray[np.int16]]:  # fmt: skip
@@ -121,7 +128,7 @@ def flecks_in(
 
     What rules scatter is meant so: only what is laid by hand, for the most part, is looked at.
     """
-    found, to = flecks(foremost_in(world, land, window), max(1, math.ceil(least_m2 / land.grid.spacing**2) - 1))
+    found, to = flecks(foremost_in(world, land, window), _most(land, least_m2))
     if not found:
         return found, to
     by_hand = [fleck for fleck in found if _laid(world, land, fleck, window)]
@@ -145,18 +152,48 @@ def _laid(world: OpenWorld, land: Land, fleck: Fleck, window: Window) -> bool:
     return through < 0.5 or not world.only(COVER_RULES).rules
 
 
-def specks_of(world: OpenWorld) -> Iterator[Specks]:
-    """The flecks of every tract."""
-    for tract in world.tracts.values():
-        if tract.grid.rows * tract.grid.cols > MOST_LOOKED_AT:
-            continue
-        with world.lock:
-            land = world.land_from(tract.row.id)
-            found, _ = flecks_in(world, land, tract.grid.window, LEAST_M2)
-        first = found[0] if found else None
-        x = tract.grid.x_of(first.col) if first else 0.0
-        y = tract.grid.y_of(first.row) if first else 0.0
-        yield Specks(len(found), LEAST_M2, x, y, tract.row.id)
+LIES_BY = ("covers", "cover-rules", "transitions", "plots", "lines", "things", "water", "liquids", "pools", "streams",
+           "light")  # fmt: skip
+"""The collections whose rows decide which cover lies where."""
+
+
+def _wide(world: OpenWorld, land: Land, window: Window) -> Window:
+    """With so much around a tile that no fleck of it meets the border."""
+    return window.pad(_most(land, LEAST_M2) + 1).meet(world.tract(land.id).grid.window)
+
+
+def _by_rule(world: OpenWorld, land: Land, wide: Window) -> bool:
+    """Whether nothing in a window is there by hand."""
+    return bool(world.only(COVER_RULES).rules) and all(
+        land.blank(cover_layer(key), wide) for key, _ in covers_of(world)
+    )
+
+
+def _look(world: OpenWorld, land: Land, window: Window) -> list[Fleck] | None:
+    """The flecks of a tile: those of which the first post lies in it."""
+    with world.lock:
+        wide = _wide(world, land, window)
+        found = [] if _by_rule(world, land, wide) else flecks_in(world, land, wide, LEAST_M2)[0]
+    every = [replace(one, row=one.row + wide.row0, col=one.col + wide.col0) for one in found]
+    return [one for one in every if window.has(one.row, one.col)] or None
+
+
+def _tell(world: OpenWorld, seen: Mapping[str, list[list[Fleck]]]) -> Iterator[Finding]:
+    for key, tiles in seen.items():
+        grid, (row, col) = world.tract(key).grid, min((one.row, one.col) for tile in tiles for one in tile)
+        yield from specks([Specks(sum(map(len, tiles)), LEAST_M2, grid.x_of(col), grid.y_of(row), key)])
+
+
+def _around(world: OpenWorld, land: Land) -> int:
+    return _most(land, LEAST_M2) + 2 + around_of(world, land)
+
+
+def _near(world: OpenWorld, land: Land, window: Window) -> tuple[object, ...]:
+    wide = _wide(world, land, window)
+    return (wet_mark(world, land, wide),) if drains(world) and not _by_rule(world, land, wide) else ()
+
+
+FLECKS = ByTile(_look, _tell, _around, _near, lambda tract: tract.grid.rows * tract.grid.cols > MOST_LOOKED_AT)
 
 
 def meetings_of(world: OpenWorld) -> Iterator[Meeting]:

@@ -20,10 +20,11 @@ from fernfield.work.ground.rows import LEVELS, LIMITS, RECIPES, SHEETS
 from fernfield.work.ground.sheeting import SHEET, UNDER, ApartInSheets, may_go_into, settle_into
 from fernfield.work.ground.symmetric import check_symmetry
 from fernfield.work.ground.weathering import weather
+from fernfield.work.kernel.checking import Check, Reads
 from fernfield.work.kernel.jobs import JobKind
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import Layer
-from fernfield.work.kernel.rooms import Check, Laid, Room
+from fernfield.work.kernel.rooms import Laid, Room
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.plots.rows import SYMMETRY
 
@@ -81,7 +82,7 @@ ROOM = Room(
     ),
     tools=tuple(GROUND_TOOLS.values()),
     overlays=tuple(Laid(one) for one in OVERLAYS.values()),
-    checks=(Check("symmetry", _fair),),
+    checks=(Check("symmetry", _fair, Reads((SYMMETRY.name,), (HEIGHT,))),),
     parts=(HEIGHTS_PART, OPENINGS_PART),
     obstacles=_opening_obstacles,
 )

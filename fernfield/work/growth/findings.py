@@ -2,29 +2,38 @@
 
 from __future__ import annotations
 
+import hashlib
 import itertools
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+import math
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, replace
+from functools import reduce
 from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from fernfield.core.checks.growth import SETTLED, TROUBLES, Troubled
+from fernfield.core.checks.finding import Finding
+from fernfield.core.checks.growth import SETTLED, TROUBLES, Troubled, troubled
 from fernfield.core.errors import Conflict
 from fernfield.core.grid import FloatArray, Window, bilinear_many
 from fernfield.core.growth.shapes import FORMS
 from fernfield.core.light.relief import slope_degrees
+from fernfield.work.asking.conditions import REACHING, RESTS, Condition, reach_of
+from fernfield.work.asking.fields import wet_mark
 from fernfield.work.growth.listing import id_of
+from fernfield.work.growth.rows import mixes_of
 from fernfield.work.growth.standing import StandingPlants, bed_of, plant_obstacles, stood
 from fernfield.work.growth.touching import MOST_TOUCHED, DropPlants, SettlePlants, drop_plants, settle_plants
 from fernfield.work.growth.ways import in_the_way
+from fernfield.work.kernel.checking import ByTile
 from fernfield.work.kernel.commands import Command
 from fernfield.work.kernel.posts.lands import Land
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import Tract
 from fernfield.work.kernel.says import UNASKED
-from fernfield.work.kernel.windows import bands
+from fernfield.work.kernel.windows import rows_of
 from fernfield.work.kernel.world import OpenWorld, Outcome
 from fernfield.work.plots.rows import LINES
 
@@ -44,6 +53,13 @@ TroubleName = Literal[
 ]
 BLOCKING = "blocking"
 Mask = NDArray[np.bool_]
+
+
+GROWS_BY = (
+    "kinds", "mixes", "touched-plants", "covers", "cover-rules", "transitions", "plots", "lines", "water", "liquids",
+    "pools", "streams", "roads", "kit", "assemblies",
+)  # fmt: skip
+"""The collections whose rows decide what grows where, and whether it stands right; things are compared near by."""
 
 
 class MendPlants(Command):
@@ -142,12 +158,16 @@ LOOKS: dict[str, Callable[[StandingPlants, Ground], Mask]] = {
 }  # fmt: skip
 
 
-def _plants(world: OpenWorld, tract: Tract) -> Iterator[tuple[StandingPlants, Ground]]:
-    """The plants of a tract, band by band, and the ground under them."""
-    land, grid = world.land_from(tract.row.id), tract.grid
+Seen = dict[str, Troubled]
+"""The troubles of the plants of a tile."""
+
+
+def _plants(world: OpenWorld, land: Land, window: Window) -> Iterator[tuple[StandingPlants, Ground]]:
+    """The plants of a window of a tract's own land, band by band, and the ground under them."""
+    grid = world.tract(land.id).grid
     inner = Window(0, 0, grid.rows - 1, grid.cols - 1)
-    for band in bands(grid):
-        bed = bed_of(world, land, band.meet(inner))
+    for band in rows_of(window.meet(inner)):
+        bed = bed_of(world, land, band)
         if bed is None:
             continue
         with world.lock:
@@ -157,41 +177,95 @@ def _plants(world: OpenWorld, tract: Tract) -> Iterator[tuple[StandingPlants, Gr
             yield found, ground
 
 
+def _own_id(found: StandingPlants, at: int) -> str:
+    p = found.plants
+    return id_of(found.mix, found.part.kind, p.block[at], p.number[at], p.put[at])
+
+
 def troubled_in(world: OpenWorld, tract: Tract, trouble: str) -> list[str]:
     """The ids of all plants of a tract that have a trouble."""
+    land = world.land_from(tract.row.id)
     if trouble == BLOCKING:
-        return [one.id for one in in_the_way(world, world.land_from(tract.row.id)) if one.tract == tract.row.id]
-    ids = []
-    for found, ground in _plants(world, tract):
-        for i in np.flatnonzero(LOOKS[trouble](found, ground)):
-            p = found.plants
-            ids.append(id_of(found.mix, found.part.kind, p.block[i], p.number[i], p.put[i]))
-    return ids
+        return [one.id for one in in_the_way(world, land) if one.tract == tract.row.id]
+    return [
+        _own_id(found, int(at))
+        for found, ground in _plants(world, land, tract.grid.window)
+        for at in np.flatnonzero(LOOKS[trouble](found, ground))
+    ]
 
 
-def troubles_of(world: OpenWorld) -> Iterator[Troubled]:
-    """What is wrong with the plants of every tract."""
-    for tract in world.tracts.values():
-        if tract.grid.rows * tract.grid.cols > MOST_LOOKED_AT:
-            continue
-        counts = dict.fromkeys(LOOKS, 0)
-        firsts: dict[str, tuple[str, float, float, str]] = {}
-        for found, ground in _plants(world, tract):
-            for trouble, look in LOOKS.items():
-                wrong = np.flatnonzero(look(found, ground))
-                counts[trouble] += len(wrong)
-                if len(wrong) and trouble not in firsts:
-                    at, p = int(wrong[0]), found.plants
-                    own = id_of(found.mix, found.part.kind, p.block[at], p.number[at], p.put[at])
-                    firsts[trouble] = found.kind.name, float(p.x[at]), float(p.y[at]), own
-        for trouble, (kind, x, y, own) in firsts.items():
-            yield Troubled(trouble, counts[trouble], kind, x, y, tract.row.id, own)
+def _look(world: OpenWorld, land: Land, window: Window) -> Seen | None:
+    seen: Seen = {}
+    for found, ground in _plants(world, land, window):
+        for trouble, look in LOOKS.items():
+            wrong, p = np.flatnonzero(look(found, ground)), found.plants
+            if len(wrong):
+                at = int(wrong[0])
+                own = Troubled(
+                    trouble, len(wrong), found.kind.name, float(p.x[at]), float(p.y[at]), land.id, _own_id(found, at)
+                )
+                seen[trouble] = _with(seen[trouble], own) if trouble in seen else own
+    return seen or None
+
+
+def _with(first: Troubled, other: Troubled) -> Troubled:
+    return replace(first, count=first.count + other.count)
+
+
+def _tell(world: OpenWorld, seen: Mapping[str, list[Seen]]) -> Iterator[Finding]:
+    for tiles in seen.values():
+        for trouble in LOOKS:
+            some = [tile[trouble] for tile in tiles if trouble in tile]
+            if some:
+                yield troubled(reduce(_with, some))
+
+
+def _around(world: OpenWorld, land: Land) -> int:
+    """So many posts around a tile decide what grows in it, besides the water that comes from far away."""
+    far = [reach_of(one) for one in _asked(world) if one.what in (*REACHING, *RESTS)]
+    far += [one.near_m for _, mix in mixes_of(world) for one in mix.kinds]
+    return math.ceil(max(far, default=0.0) / land.grid.spacing) + 3 + world.house.given.covers_rest_on(world, land)[0]
+
+
+def _near(world: OpenWorld, land: Land, window: Window) -> tuple[object, ...]:
+    """What stands around, where water stands there, and how wet it is: that may change with what is done far away."""
+    wide = land.clip(window.pad(3))
+    stands = tuple(world.house.given.stand_near(world, land, land.clip(window.pad(_around(world, land)))))
+    surface = world.surface(land, wide)
+    levels = np.where(surface > land.read(HEIGHT, wide), surface, np.float32(0))
+    wet = wet_mark(world, land, wide) if _drained(world, land) else ""
+    return stands, hashlib.sha256(levels.tobytes()).hexdigest(), wet
+
+
+def _drained(world: OpenWorld, land: Land) -> bool:
+    """Whether what grows, or the cover that it asks for, asks how wet the ground is."""
+    asked = any(one.what == "wetness" for one in _asked(world))
+    return asked or world.house.given.covers_rest_on(world, land)[1]
+
+
+def _asked(world: OpenWorld) -> list[Condition]:
+    """All that mixes and their kinds ask of the ground."""
+    mixes = [mix for _, mix in mixes_of(world)]
+    return [
+        one for mix in mixes for asked in (mix.conditions, *(part.conditions for part in mix.kinds)) for one in asked
+    ]
+
+
+def _skips(tract: Tract) -> bool:
+    return tract.grid.rows * tract.grid.cols > MOST_LOOKED_AT
+
+
+PLANTS = ByTile(_look, _tell, _around, _near, _skips)
+
+
+def blocking(world: OpenWorld) -> Iterator[Finding]:
+    """The plants that close the only way from a start to another, in every tract."""
     for land in world.lands():
-        blocking = list(in_the_way(world, land))
+        closing = list(in_the_way(world, land))
         for key in land.tract_ids:
-            mine = [one for one in blocking if one.tract == key]
+            mine = [one for one in closing if one.tract == key]
             if mine:
-                yield Troubled(BLOCKING, len(mine), mine[0].kind, mine[0].x, mine[0].y, key, mine[0].id)
+                yield troubled(Troubled(BLOCKING, len(mine), mine[0].kind, mine[0].x, mine[0].y, key, mine[0].id))
 
 
 def mend_plants(world: OpenWorld, tract: Tract, command: MendPlants) -> Outcome:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from fernfield.core.checks import growth
+from fernfield.core.cover.tools import COVER
+from fernfield.core.ground.openings import OPENING
 from fernfield.core.growth.tools import GLADE, GROWTH, GROWTH_TOOLS, SPARE
-from fernfield.work.growth.findings import troubles_of
+from fernfield.work.growth.findings import GROWS_BY, PLANTS, blocking
 from fernfield.work.growth.hand import TOUCHED
 from fernfield.work.growth.load import TARGET, switch_of
 from fernfield.work.growth.overlays import OVERLAYS
@@ -13,8 +15,11 @@ from fernfield.work.growth.rows import KINDS, MIXES
 from fernfield.work.growth.sowing import told, touched
 from fernfield.work.growth.standing import canopies_of, plant_obstacles
 from fernfield.work.growth.swards import SWARDS, SWARDS_PART
-from fernfield.work.kernel.posts.layers import Layer
-from fernfield.work.kernel.rooms import Check, Gives, Room
+from fernfield.work.kernel.checking import Check, Reads
+from fernfield.work.kernel.posts.layers import HEIGHT, Layer
+from fernfield.work.kernel.rooms import Gives, Room
+
+POSTS = HEIGHT, COVER, GROWTH, SPARE, GLADE
 
 ROOM = Room(
     "growth",
@@ -28,8 +33,13 @@ ROOM = Room(
     overlays=OVERLAYS,
     parts=(GROWTH_PART, SWARDS_PART),
     checks=(
-        Check("growth", lambda world: growth.troubled(list(troubles_of(world)))),
-        Check("switches of detail", lambda world: growth.switched([switch_of(k) for _, k in world.each(KINDS)])),
+        Check("growth", PLANTS, Reads(GROWS_BY, POSTS)),
+        Check("only way", blocking, Reads((*GROWS_BY, "things", "walkers"), (*POSTS, OPENING))),
+        Check(
+            "switches of detail",
+            lambda world: growth.switched([switch_of(kind) for _, kind in world.each(KINDS)]),
+            Reads((KINDS.name,), ()),
+        ),
     ),
     obstacles=plant_obstacles,
     gives=Gives(canopies=canopies_of),

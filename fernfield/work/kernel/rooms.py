@@ -12,11 +12,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fernfield.core.brush.tool import Tool
-from fernfield.core.checks.finding import Finding
 from fernfield.core.drawing.overlays import Overlay
 from fernfield.core.errors import named
 from fernfield.core.grid import FloatArray, Window
 from fernfield.core.travel.walker import Obstacle
+from fernfield.work.kernel.checking import Check
 from fernfield.work.kernel.commands import StrokeBase
 from fernfield.work.kernel.crew import Crew
 from fernfield.work.kernel.declared import named_collections
@@ -25,18 +25,10 @@ from fernfield.work.kernel.hands.brushwork import Manner
 from fernfield.work.kernel.posts.lands import Land
 from fernfield.work.kernel.posts.layers import Layer, Layers
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES, Tract
-from fernfield.work.kernel.rows import Collection, Moves
+from fernfield.work.kernel.rows import Collection, Moves, Row
 
 if TYPE_CHECKING:
     from fernfield.work.kernel.world import OpenWorld
-
-
-@dataclass(frozen=True)
-class Check:
-    """A check of a world: its name, and what it finds."""
-
-    name: str
-    find: Callable[[OpenWorld], Iterable[Finding]]
 
 
 class Package(Protocol):
@@ -71,6 +63,9 @@ Obstacles = Callable[["OpenWorld", Land, Window], Iterable[Obstacle]]
 
 Stands = Callable[["OpenWorld", Land], Iterable[tuple[str, str, float, float]]]
 """Key, kind and place of all that stands, in a land's metres; the kind of a piece is its entry of the kit."""
+
+StandNear = Callable[["OpenWorld", Land, Window], Iterable[tuple[str, Row, float, float]]]
+"""Key, row and place of all that may reach into a window, in a land's metres; by the lock."""
 
 StandsClear = Callable[["OpenWorld", Land, FloatArray, FloatArray], NDArray[np.bool_]]
 """Of places of a land, those that are clear. [m]"""
@@ -242,7 +237,7 @@ class Gives:
     sea_of : the level of standing water in a tract [m]
     surface, tides : where liquid stands over the ground, and where it comes and goes
     takes_up : how much of each post of a window a row of its takes up, 0 to 1
-    stands : where pieces stand
+    stands, stand_near : where pieces stand; what may reach into a window
     stands_clear : which places lie clear of what stands there
     taken : how much of each post is taken up by what stands there
     shining : the lights of what stands there
@@ -262,7 +257,9 @@ class Gives:
     surface: Surface | None = None
     tides: Tides | None = None
     takes_up: TakesUp | None = None
+    covers_rest_on: Callable[[OpenWorld, Land], tuple[int, bool]] | None = None
     stands: Stands | None = None
+    stand_near: StandNear | None = None
     stands_clear: StandsClear | None = None
     taken: TakenUp | None = None
     shining: Shining | None = None
@@ -286,7 +283,9 @@ class Given:
     surface: Surface
     tides: Tides
     takes_up: TakesUp
+    covers_rest_on: Callable[[OpenWorld, Land], tuple[int, bool]]
     stands: Stands
+    stand_near: StandNear
     stands_clear: StandsClear
     taken: TakenUp
     shining: Shining

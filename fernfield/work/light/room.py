@@ -6,7 +6,9 @@ import json
 from typing import Any
 
 from fernfield.core.checks import light
-from fernfield.work.kernel.rooms import Check, Gives, Package, Room
+from fernfield.work.kernel.checking import Check, Reads
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.rooms import Gives, Package, Room
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.light.findings import hung_lamps
 from fernfield.work.light.moment import moment_of, sun_of
@@ -41,7 +43,7 @@ ROOM = Room(
     "light",
     collections=(LIGHT, MOODS, LAMPS, MISTS),
     overlays=OVERLAYS,
-    checks=(Check("lamps", lambda world: light.lamps(hung_lamps(world))),),
+    checks=(Check("lamps", lambda world: light.lamps(hung_lamps(world)), Reads(layers=(HEIGHT,))),),
     parts=(LIGHT_PART,),
     gives=Gives(lit_from=_sun),
     manifest=_manifest,

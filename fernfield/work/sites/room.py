@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from fernfield.core.checks import ground, light, play, sites, starts
-from fernfield.work.kernel.rooms import Check, Gives, Room
+from fernfield.core.ground.openings import OPENING
+from fernfield.work.kernel.checking import Check, Reads
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.rooms import Gives, Room
 from fernfield.work.sites.assemblies import ASSEMBLIES
 from fernfield.work.sites.decals import DECALS_ROWS
 from fernfield.work.sites.findings import piece_troubles, scatters_off
@@ -25,13 +28,18 @@ from fernfield.work.sites.rows import THINGS
 from fernfield.work.sites.scatters import SCATTERS
 from fernfield.work.sites.standing import (
     beginnings,
+    box_of,
     holes,
     lights_in,
+    near,
     piece_bodies,
     piece_obstacles,
     pieces_in,
     standing,
 )
+
+ROWS = Reads(layers=())
+GROUND = Reads(layers=(HEIGHT,))
 
 ROOM = Room(
     "sites",
@@ -54,21 +62,23 @@ ROOM = Room(
         CUES,
     ),
     checks=(
-        Check("default start", lambda world: starts.default_start(list(standing(world)))),
-        Check("start under water", lambda world: starts.drowned_starts(standing(world))),
-        Check("start on a cliff", lambda world: starts.steep_starts(standing(world))),
+        Check("default start", lambda world: starts.default_start(list(standing(world))), ROWS),
+        Check("start under water", lambda world: starts.drowned_starts(standing(world)), GROUND),
+        Check("start on a cliff", lambda world: starts.steep_starts(standing(world)), GROUND),
         Check(
-            "start into the sun", lambda world: light.into_the_sun(standing(world), *world.house.given.lit_from(world))
+            "start into the sun",
+            lambda world: light.into_the_sun(standing(world), *world.house.given.lit_from(world)),
+            ROWS,
         ),
-        Check("bare opening", lambda world: ground.bare_openings(holes(world))),
-        Check("pieces", lambda world: sites.pieces_troubled(list(piece_troubles(world)), world.id)),
-        Check("roads", lambda world: sites.roads_troubled(roads_found(world), world.id)),
-        Check("teams", lambda world: play.teams_troubled(play_of(world))),
-        Check("rules", lambda world: play.rules_troubled(play_of(world))),
-        Check("objectives", lambda world: play.objectives_troubled(play_of(world))),
-        Check("doors", lambda world: play.doors_troubled(doors_found(world))),
-        Check("images", lambda world: play.images_missing(images_found(world))),
-        Check("cues", lambda world: play.cues_troubled(play_of(world))),
+        Check("bare opening", lambda world: ground.bare_openings(holes(world)), Reads(("things", "kit"), (OPENING,))),
+        Check("pieces", lambda world: sites.pieces_troubled(list(piece_troubles(world)), world.id), GROUND),
+        Check("roads", lambda world: sites.roads_troubled(roads_found(world), world.id), GROUND),
+        Check("teams", lambda world: play.teams_troubled(play_of(world)), ROWS),
+        Check("rules", lambda world: play.rules_troubled(play_of(world)), ROWS),
+        Check("objectives", lambda world: play.objectives_troubled(play_of(world)), GROUND),
+        Check("doors", lambda world: play.doors_troubled(doors_found(world)), Reads(layers=(HEIGHT, OPENING))),
+        Check("images", lambda world: play.images_missing(images_found(world)), ROWS),
+        Check("cues", lambda world: play.cues_troubled(play_of(world)), ROWS),
         Check("scatters", lambda world: sites.scatters_gone_by(scatters_off(world), world.id)),
     ),
     parts=(SITES_PART,),
@@ -77,6 +87,7 @@ ROOM = Room(
     whole=whole_sites,
     gives=Gives(
         stands=pieces_in,
+        stand_near=lambda world, land, window: near(world, land, box_of(land, window)),
         stands_clear=clear_of_all,
         taken=taken_by_all,
         shining=lights_in,

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from fernfield.work.kernel.rooms import Check, Gives, Room
+from fernfield.core.ground.openings import OPENING
+from fernfield.work.kernel.checking import Check, Reads
+from fernfield.work.kernel.posts.layers import HEIGHT
+from fernfield.work.kernel.rooms import Gives, Room
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.water.findings import hollow_findings, stream_findings, water_findings
 from fernfield.work.water.flowing import surface
@@ -27,11 +30,17 @@ def _manifest(world: OpenWorld) -> dict[str, Any]:
     }  # fmt: skip
 
 
+WATERS = Reads((POOLS.name, STREAMS.name, WATER.name, OWN_LIQUIDS.name, "plots"), (HEIGHT, OPENING))
+
 ROOM = Room(
     "water",
     collections=(WATER, OWN_LIQUIDS, POOLS, STREAMS),
     overlays=OVERLAYS,
     gives=Gives(sea_of=sea_of, surface=surface, tides=tides),
-    checks=(Check("water", water_findings), Check("streams", stream_findings), Check("hollows", hollow_findings)),
+    checks=(
+        Check("water", water_findings, WATERS),
+        Check("streams", stream_findings, WATERS),
+        Check("hollows", hollow_findings, WATERS),
+    ),
     manifest=_manifest,
 )

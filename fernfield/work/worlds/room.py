@@ -7,10 +7,12 @@ from typing import Any
 
 from fernfield.core.checks.finding import Finding, Gap
 from fernfield.core.checks.joins import open_joins as check_gaps
+from fernfield.work.kernel.checking import Check, Reads
 from fernfield.work.kernel.jobs import JobKind
+from fernfield.work.kernel.posts.layers import HEIGHT
 from fernfield.work.kernel.posts.tracts import JOINS
 from fernfield.work.kernel.relations import missing_in
-from fernfield.work.kernel.rooms import Check, Room
+from fernfield.work.kernel.rooms import Room
 from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.worlds.bounding import put_boundary
 from fernfield.work.worlds.copying import copy_world
@@ -54,7 +56,11 @@ def _manifest(world: OpenWorld) -> dict[str, Any]:
 ROOM = Room(
     "worlds",
     collections=(ABOUT, ICON),
-    checks=(Check("join", _gaps), Check("unread row", _unread), Check("names what has gone", _missing)),
+    checks=(
+        Check("join", _gaps, Reads((), (HEIGHT,))),
+        Check("unread row", _unread, Reads(layers=())),
+        Check("names what has gone", _missing, Reads(layers=())),
+    ),
     manifest=_manifest,
     whole=put_icon,
 )

@@ -1,0 +1,140 @@
+"""Checks, and their findings kept: a check looks again once what it reads has changed, and one that goes by tiles only
+where that is."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any, Generic, TypeVar
+
+from fernfield.core.checks.finding import Finding
+from fernfield.core.grid import Window
+from fernfield.work.kernel.posts.layers import sort_of
+from fernfield.work.kernel.posts.tracts import JOINS, PLACES
+
+if TYPE_CHECKING:
+    from fernfield.work.kernel.posts.lands import Land
+    from fernfield.work.kernel.posts.tracts import Tract
+    from fernfield.work.kernel.world import OpenWorld
+
+P = TypeVar("P")
+Stamp = tuple[Any, ...]
+"""Is equal for as long as nothing has changed of what it was made from."""
+
+
+@dataclass(frozen=True)
+class Reads:
+    """What a check reads: rows by their collections, posts by the sorts of their layers; None: any."""
+
+    rows: tuple[str, ...] | None = None
+    layers: tuple[str, ...] | None = None
+
+    def stamp(self, world: OpenWorld, land: Land | None = None, window: Window | None = None) -> Stamp:
+        """Of the rows, and of the posts: of the whole world, of a land, or of a window of one. Hold the lock."""
+        rows = world.rows_changed if self.rows is None else world.changes_of(PLACES.name, JOINS.name, *self.rows)
+        return rows, self.written(world, land, window)
+
+    def written(self, world: OpenWorld, land: Land | None = None, window: Window | None = None) -> Stamp:
+        """How often the posts were written. Hold the lock."""
+        if self.layers == ():
+            return ()
+        if land is None:
+            return tuple(self._count(tract, None) for tract in world.tracts.values())
+        return tuple(self._count(part.tract, None if window is None else part.own(window)) for part in land.parts)
+
+    def _count(self, tract: Tract, window: Window | None) -> int:
+        return sum(
+            count
+            for (layer, *tile), count in tract.cache.written.items()
+            if (self.layers is None or sort_of(layer) in self.layers)
+            and (window is None or not tract.grid.tile_window(*tile).meet(window).empty)
+        )
+
+
+@dataclass(frozen=True)
+class ByTile(Generic[P]):
+    """What a check sees in each tile by itself, and what it finds by all of them.
+
+    look : sees the posts of one tile, in its tract's own land
+    tell : finds, from what was seen by tract; tiles in which nothing was seen (None) are left out
+    around : so many posts around a tile are read too; None: all there are
+    near : what else comes to a tile, compared as it is: what stands around it, what flows in from far off
+    skips : tracts that are not looked at
+    """
+
+    look: Callable[[OpenWorld, Land, Window], P | None]
+    tell: Callable[[OpenWorld, Mapping[str, list[P]]], Iterable[Finding]]
+    around: Callable[[OpenWorld, Land], int | None]
+    near: Callable[[OpenWorld, Land, Window], Stamp] = lambda world, land, window: ()
+    skips: Callable[[Tract], bool] = lambda tract: False
+
+
+@dataclass(frozen=True)
+class Check:
+    """A check of a world: its name, what it finds, and what it reads for that: as little as is true, since it looks
+    again at every change of it."""
+
+    name: str
+    find: Callable[[OpenWorld], Iterable[Finding]] | ByTile[Any]
+    reads: Reads = Reads()
+
+
+@dataclass
+class Lookout:
+    """What the checks have found in one world. From any thread; two who ask wait for one another."""
+
+    looks: int = 0
+    """How often a check has looked, at the world or at a tile."""
+    _found: dict[str, tuple[Stamp, tuple[Finding, ...]]] = field(default_factory=dict)
+    _seen: dict[str, dict[tuple[str, tuple[int, int]], tuple[Stamp, Any]]] = field(default_factory=dict)
+    _lock: threading.Lock = field(default_factory=threading.Lock)
+
+    def found(self, world: OpenWorld, checks: Iterable[Check]) -> Iterator[tuple[Check, tuple[Finding, ...]]]:
+        """What each check finds in the world as it is; what is still true of an earlier time is not looked at again."""
+        for check in checks:
+            with self._lock:
+                yield (
+                    check,
+                    self._by_tile(world, check) if isinstance(check.find, ByTile) else self._whole(world, check),
+                )
+
+    def _whole(self, world: OpenWorld, check: Check) -> tuple[Finding, ...]:
+        assert not isinstance(check.find, ByTile)
+        with world.lock:
+            stamp, quiet = check.reads.stamp(world), not world.holds
+        known = self._found.get(check.name)
+        if known is not None and known[0] == stamp:
+            return known[1]
+        found = tuple(check.find(world))
+        self.looks += 1
+        if quiet:
+            self._found[check.name] = stamp, found
+        return found
+
+    def _by_tile(self, world: OpenWorld, check: Check) -> tuple[Finding, ...]:
+        by = check.find
+        assert isinstance(by, ByTile)
+        seen, before = {}, self._seen.get(check.name, {})
+        told: dict[str, list[Any]] = {}
+        for key, tract in list(world.tracts.items()):
+            if by.skips(tract):
+                continue
+            for tile in tract.grid.window.tiles():
+                with world.lock:
+                    land, window = world.land_from(key), tract.grid.tile_window(*tile)
+                    far = by.around(world, land)
+                    wide = None if far is None else window.pad(far)
+                    stamp = check.reads.stamp(world, land, wide), by.near(world, land, window)
+                    quiet = not world.holds
+                known = before.get((key, tile))
+                if known is None or known[0] != stamp:
+                    self.looks += 1
+                    known = stamp, by.look(world, land, window)
+                # What is seen while a stroke is drawn may be taken back, and nothing would tell.
+                if quiet or known is before.get((key, tile)):
+                    seen[key, tile] = known
+                if known[1] is not None:
+                    told.setdefault(key, []).append(known[1])
+        self._seen[check.name] = seen
+        return tuple(by.tell(world, told))
