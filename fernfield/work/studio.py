@@ -133,7 +133,10 @@ class Studio:
         self.waiting = Waiting(data / "incoming", read_apart)
         self.jobs = Jobs(crew_of(workers, cluster))
         self._open: WeakValueDictionary[str, OpenWorld] = WeakValueDictionary()
-        self._found: WeakKeyDictionary[OpenWorld, Lookout] = WeakKeyDictionary()
+        self._found: WeakKeyDictionary[OpenWorld, tuple[Lookout, dict[str | None, list[tuple[str, Finding]]]]] = (
+            WeakKeyDictionary()
+        )
+        """What the checks have seen of a world, and what they found in the newest state that was asked for."""
         self._newest: OrderedDict[str, OpenWorld] = OrderedDict()
         self._past: dict[tuple[str, int], OpenWorld] = {}
         self._lock = threading.Lock()
@@ -553,8 +556,14 @@ class Studio:
         world = self.world(world_id)
         stages = {check.name: room.name for room in self.house.rooms for check in room.checks}
         checks = (check for room in self.house.rooms for check in room.checks)
-        lookout = self._found.setdefault(world, Lookout())
-        found = [(stages[check.name], one) for check, some in lookout.found(world, checks) for one in some]
+        state = world.state_name()
+        lookout, known = self._found.setdefault(world, (Lookout(), {}))
+        every = None if state is None else known.get(state)
+        if every is None:
+            every = [(stages[check.name], one) for check, some in lookout.found(world, checks) for one in some]
+            known.clear()
+            known[state] = every
+        found = [*every]
         package = self.store.package(world_id)
         if package is not None and package[0] < world.revision:
             words = f"The package was made from r{package[0]}; the world is at r{world.revision}."
