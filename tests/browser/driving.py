@@ -26,12 +26,10 @@ PATIENCE = float(os.environ.get("FERN_PATIENCE", "120"))
 
 expect.set_options(timeout=PATIENCE * 1000)
 
-GRAPHICS_NOISE = (
-    "GPU stall", "GL Driver Message", "status of 422", "status of 409", "Status Error Code 422", "htmx:sendAbort",
-    "htmx:afterRequest",
-)  # fmt: skip
-"""What the browser says of its own; a refusal with words for the person is no fault of the page, nor is what a panel
-that gives way no longer waits for. htmx says `afterRequest` beside the word for what went wrong."""
+GRAPHICS_NOISE = ("GPU stall", "GL Driver Message", "status of 422", "status of 409", "Status Error Code 422")
+"""What the browser says of its own; a refusal with words for the person is no fault of the page."""
+GIVEN_UP = "htmx:afterRequest", "htmx:sendAbort"
+"""The two words that htmx says, one after the other, when a panel gives way that still waits for an answer."""
 
 
 class Server:
@@ -211,6 +209,8 @@ def page(desk: Desk, request: pytest.FixtureRequest) -> Iterator[Page]:
     def heard(kind: str, text: str) -> None:
         if kind in ("error", "warning", "pageerror") and not any(noise in text for noise in GRAPHICS_NOISE):
             complaints.append(f"{kind}: {text}")
+            if all(word in one for word, one in zip(GIVEN_UP, complaints[-2:], strict=False)) and len(complaints) > 1:
+                del complaints[-2:]
 
     opened.on("console", lambda message: heard(message.type, f"{message.text} {message.location['url']}"))
     opened.on("pageerror", lambda error: heard("pageerror", str(error)))

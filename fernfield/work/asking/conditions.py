@@ -88,6 +88,14 @@ RESTS = {"plot": PLOTS.name, "line_distance": LINES.name, "piece_distance": "thi
 """The collections that conditions read, besides covers."""
 
 
+SAID_ONLY = (
+    "about", "accepted", "camps", "cues", "decals", "deliveries", "doors", "groups", "guises", "icon", "lamps", "mists",
+    "notes", "objectives", "parts", "recipes", "relations", "resources", "rule-sets", "rules", "runs", "sheets",
+    "swards", "target", "teams", "walks",
+)  # fmt: skip
+"""The collections whose rows change nothing of which cover lies where, or what grows there."""
+
+
 def contradiction(conditions: Iterable[Condition]) -> str | None:
     """Two conditions that no post can meet together, in words."""
     for one, other in combinations(conditions, 2):

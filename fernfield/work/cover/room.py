@@ -4,19 +4,20 @@ from __future__ import annotations
 
 from fernfield.core.checks import covers
 from fernfield.core.cover.tools import COVER, COVER_TOOLS
+from fernfield.work.asking.conditions import SAID_ONLY
 from fernfield.work.cover.guises import GUISES
 from fernfield.work.cover.overlays import OVERLAYS
 from fernfield.work.cover.packing import COVERS_PART, cover_facts, put_rules
 from fernfield.work.cover.rows import COVERS
 from fernfield.work.cover.ruling import COVER_RULES, RULE_SETS, drains
 from fernfield.work.cover.shares import around_of, cover_share, paces, touched, under_of
-from fernfield.work.cover.sums import FLECKS, LIES_BY, meetings_of, tiles_of
+from fernfield.work.cover.sums import FLECKS, meetings_of, tiles_of
 from fernfield.work.cover.transitions import TRANSITIONS
 from fernfield.work.kernel.checking import Check, Reads
 from fernfield.work.kernel.posts.layers import HEIGHT, Layer
 from fernfield.work.kernel.rooms import Gives, Room
 
-COVERED = Reads(LIES_BY, (HEIGHT, COVER))
+COVERED = Reads(layers=(HEIGHT, COVER), but=SAID_ONLY)
 
 ROOM = Room(
     "cover",

@@ -152,11 +152,6 @@ def _laid(world: OpenWorld, land: Land, fleck: Fleck, window: Window) -> bool:
     return through < 0.5 or not world.only(COVER_RULES).rules
 
 
-LIES_BY = ("covers", "cover-rules", "transitions", "plots", "lines", "things", "water", "liquids", "pools", "streams",
-           "light")  # fmt: skip
-"""The collections whose rows decide which cover lies where."""
-
-
 def _wide(world: OpenWorld, land: Land, window: Window) -> Window:
     """With so much around a tile that no fleck of it meets the border."""
     return window.pad(_most(land, LEAST_M2) + 1).meet(world.tract(land.id).grid.window)

@@ -55,13 +55,6 @@ BLOCKING = "blocking"
 Mask = NDArray[np.bool_]
 
 
-GROWS_BY = (
-    "kinds", "mixes", "touched-plants", "covers", "cover-rules", "transitions", "plots", "lines", "water", "liquids",
-    "pools", "streams", "roads", "kit", "assemblies",
-)  # fmt: skip
-"""The collections whose rows decide what grows where, and whether it stands right; things are compared near by."""
-
-
 class MendPlants(Command):
     """Put right the plants of a tract that have a trouble: all, or the one with an id."""
 
@@ -223,8 +216,8 @@ def _tell(world: OpenWorld, seen: Mapping[str, list[Seen]]) -> Iterator[Finding]
 def _around(world: OpenWorld, land: Land) -> int:
     """So many posts around a tile decide what grows in it, besides the water that comes from far away."""
     far = [reach_of(one) for one in _asked(world) if one.what in (*REACHING, *RESTS)]
-    far += [one.near_m for _, mix in mixes_of(world) for one in mix.kinds]
-    return math.ceil(max(far, default=0.0) / land.grid.spacing) + 3 + world.house.given.covers_rest_on(world, land)[0]
+    far += [FREE_M, *(one.near_m for _, mix in mixes_of(world) for one in mix.kinds)]
+    return math.ceil(max(far) / land.grid.spacing) + 3 + world.house.given.covers_rest_on(world, land)[0]
 
 
 def _near(world: OpenWorld, land: Land, window: Window) -> tuple[object, ...]:

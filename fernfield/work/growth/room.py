@@ -6,7 +6,8 @@ from fernfield.core.checks import growth
 from fernfield.core.cover.tools import COVER
 from fernfield.core.ground.openings import OPENING
 from fernfield.core.growth.tools import GLADE, GROWTH, GROWTH_TOOLS, SPARE
-from fernfield.work.growth.findings import GROWS_BY, PLANTS, blocking
+from fernfield.work.asking.conditions import SAID_ONLY
+from fernfield.work.growth.findings import PLANTS, blocking
 from fernfield.work.growth.hand import TOUCHED
 from fernfield.work.growth.load import TARGET, switch_of
 from fernfield.work.growth.overlays import OVERLAYS
@@ -19,7 +20,7 @@ from fernfield.work.kernel.checking import Check, Reads
 from fernfield.work.kernel.posts.layers import HEIGHT, Layer
 from fernfield.work.kernel.rooms import Gives, Room
 
-POSTS = HEIGHT, COVER, GROWTH, SPARE, GLADE
+POSTS = HEIGHT, OPENING, COVER, GROWTH, SPARE, GLADE
 
 ROOM = Room(
     "growth",
@@ -33,8 +34,8 @@ ROOM = Room(
     overlays=OVERLAYS,
     parts=(GROWTH_PART, SWARDS_PART),
     checks=(
-        Check("growth", PLANTS, Reads(GROWS_BY, POSTS)),
-        Check("only way", blocking, Reads((*GROWS_BY, "things", "walkers"), (*POSTS, OPENING))),
+        Check("growth", PLANTS, Reads(layers=POSTS, but=("things", "walkers", *SAID_ONLY))),
+        Check("only way", blocking, Reads(layers=POSTS, but=SAID_ONLY)),
         Check(
             "switches of detail",
             lambda world: growth.switched([switch_of(kind) for _, kind in world.each(KINDS)]),

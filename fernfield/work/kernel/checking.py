@@ -25,15 +25,27 @@ Stamp = tuple[Any, ...]
 
 @dataclass(frozen=True)
 class Reads:
-    """What a check reads: rows by their collections, posts by the sorts of their layers; None: any."""
+    """What a check reads: rows by their collections, posts by the sorts of their layers; None: any.
+
+    but : collections of which it reads none, where it reads any others: what is new counts until somebody says so
+    """
 
     rows: tuple[str, ...] | None = None
     layers: tuple[str, ...] | None = None
+    but: tuple[str, ...] = ()
+
+    def row_names(self, world: OpenWorld) -> tuple[str, ...]:
+        """The collections that it reads."""
+        if self.rows is not None:
+            return PLACES.name, JOINS.name, *self.rows
+        return tuple(name for name in world.rows if name not in self.but)
+
+    def reads_layer(self, layer: str) -> bool:
+        return self.layers is None or sort_of(layer) in self.layers
 
     def stamp(self, world: OpenWorld, land: Land | None = None, window: Window | None = None) -> Stamp:
         """Of the rows, and of the posts: of the whole world, of a land, or of a window of one. Hold the lock."""
-        rows = world.rows_changed if self.rows is None else world.changes_of(PLACES.name, JOINS.name, *self.rows)
-        return rows, self.written(world, land, window)
+        return world.changes_of(*self.row_names(world)), self.written(world, land, window)
 
     def written(self, world: OpenWorld, land: Land | None = None, window: Window | None = None) -> Stamp:
         """How often the posts were written. Hold the lock."""
@@ -47,8 +59,7 @@ class Reads:
         return sum(
             count
             for (layer, *tile), count in tract.cache.written.items()
-            if (self.layers is None or sort_of(layer) in self.layers)
-            and (window is None or not tract.grid.tile_window(*tile).meet(window).empty)
+            if self.reads_layer(layer) and (window is None or not tract.grid.tile_window(*tile).meet(window).empty)
         )
 
 

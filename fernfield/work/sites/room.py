@@ -38,7 +38,6 @@ from fernfield.work.sites.standing import (
     standing,
 )
 
-ROWS = Reads(layers=())
 GROUND = Reads(layers=(HEIGHT,))
 
 ROOM = Room(
@@ -62,23 +61,23 @@ ROOM = Room(
         CUES,
     ),
     checks=(
-        Check("default start", lambda world: starts.default_start(list(standing(world))), ROWS),
+        Check("default start", lambda world: starts.default_start(list(standing(world))), GROUND),
         Check("start under water", lambda world: starts.drowned_starts(standing(world)), GROUND),
         Check("start on a cliff", lambda world: starts.steep_starts(standing(world)), GROUND),
         Check(
             "start into the sun",
             lambda world: light.into_the_sun(standing(world), *world.house.given.lit_from(world)),
-            ROWS,
+            GROUND,
         ),
-        Check("bare opening", lambda world: ground.bare_openings(holes(world)), Reads(("things", "kit"), (OPENING,))),
+        Check("bare opening", lambda world: ground.bare_openings(holes(world)), Reads(layers=(HEIGHT, OPENING))),
         Check("pieces", lambda world: sites.pieces_troubled(list(piece_troubles(world)), world.id), GROUND),
         Check("roads", lambda world: sites.roads_troubled(roads_found(world), world.id), GROUND),
-        Check("teams", lambda world: play.teams_troubled(play_of(world)), ROWS),
-        Check("rules", lambda world: play.rules_troubled(play_of(world)), ROWS),
+        Check("teams", lambda world: play.teams_troubled(play_of(world)), GROUND),
+        Check("rules", lambda world: play.rules_troubled(play_of(world)), GROUND),
         Check("objectives", lambda world: play.objectives_troubled(play_of(world)), GROUND),
         Check("doors", lambda world: play.doors_troubled(doors_found(world)), Reads(layers=(HEIGHT, OPENING))),
-        Check("images", lambda world: play.images_missing(images_found(world)), ROWS),
-        Check("cues", lambda world: play.cues_troubled(play_of(world)), ROWS),
+        Check("images", lambda world: play.images_missing(images_found(world)), Reads(layers=())),
+        Check("cues", lambda world: play.cues_troubled(play_of(world)), GROUND),
         Check("scatters", lambda world: sites.scatters_gone_by(scatters_off(world), world.id)),
     ),
     parts=(SITES_PART,),
