@@ -5,19 +5,23 @@ from __future__ import annotations
 import os
 import shutil
 import signal
+import sqlite3
 import subprocess
 import sys
 import time
 from collections.abc import Generator, Iterator
+from contextlib import closing, suppress
 from pathlib import Path
 
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 from filelock import FileLock
+from sqlalchemy import Engine
 
 from fernfield.core.checks.finding import Finding
 from fernfield.core.grid import FloatArray
+from fernfield.store import database
 from fernfield.web.app import create_app
 from fernfield.work.cover.rows import covers_of
 from fernfield.work.growth.rows import mixes_of
@@ -116,6 +120,25 @@ def demo_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
         if not data.exists():
             make_demo(data)
     return data
+
+
+@pytest.fixture(scope="session", autouse=True)
+def schema(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
+    """The newest schema is made once for each worker by its migrations: each new database begins as a copy of it."""
+    path = tmp_path_factory.mktemp("schema") / "newest.db"
+    database.open_database(path).dispose()
+    newest, migrations = sqlite3.connect(path), database.migrate
+
+    def migrate(engine: Engine, to: str = "head") -> None:
+        with suppress(sqlite3.DatabaseError), closing(engine.raw_connection()) as fresh:
+            if to == "head" and not fresh.cursor().execute("SELECT 1 FROM sqlite_master").fetchone():
+                newest.backup(fresh.driver_connection)  # type: ignore[arg-type]
+        migrations(engine, to)
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(database, "migrate", migrate)
+        yield
+    newest.close()
 
 
 def make_demo(data: Path) -> None:

@@ -9,6 +9,7 @@ import shutil
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -46,8 +47,8 @@ from fernfield.work.handover.findings import Found, gone_through
 from fernfield.work.handover.package import inside
 from fernfield.work.handover.room import HANDOVER
 from fernfield.work.house import HOUSE
-from fernfield.work.kernel.checking import Lookout
-from fernfield.work.kernel.crew import crew_of
+from fernfield.work.kernel.checking import Looked, Watch
+from fernfield.work.kernel.crew import crew_of, give_way
 from fernfield.work.kernel.events import Event, Revised
 from fernfield.work.kernel.jobs import Job, JobKind, Jobs
 from fernfield.work.kernel.posts.bits import joined
@@ -133,10 +134,9 @@ class Studio:
         self.waiting = Waiting(data / "incoming", read_apart)
         self.jobs = Jobs(crew_of(workers, cluster))
         self._open: WeakValueDictionary[str, OpenWorld] = WeakValueDictionary()
-        self._found: WeakKeyDictionary[OpenWorld, tuple[Lookout, dict[str | None, list[tuple[str, Finding]]]]] = (
-            WeakKeyDictionary()
-        )
-        """What the checks have seen of a world, and what they found in the newest state that was asked for."""
+        self._watches: WeakKeyDictionary[OpenWorld, Watch] = WeakKeyDictionary()
+        self._looking = ThreadPoolExecutor(max_workers=1, thread_name_prefix="checks", initializer=give_way)
+        self._over = threading.Event()
         self._newest: OrderedDict[str, OpenWorld] = OrderedDict()
         self._past: dict[tuple[str, int], OpenWorld] = {}
         self._lock = threading.Lock()
@@ -149,6 +149,8 @@ class Studio:
             world.rest()
 
     def close(self) -> None:
+        self._over.set()
+        self._looking.shutdown(cancel_futures=True)
         self.jobs.close()
         self.store.engine.dispose()
         self._guard.close()
@@ -554,17 +556,23 @@ class Studio:
     def findings(self, world_id: str) -> list[Found]:
         """The same with the stage of each, and what was accepted."""
         world = self.world(world_id)
+        return self._gone_through(world, self._watch(world).look(world))
+
+    def findings_so_far(self, world_id: str) -> tuple[list[Found], Looked]:
+        """What is known of them by now, without waiting for checks that take long: they look meanwhile."""
+        world = self.world(world_id)
+        looked = self._watch(world).so_far(world, self._looking)
+        return self._gone_through(world, looked), looked
+
+    def _watch(self, world: OpenWorld) -> Watch:
+        checks = [check for room in self.house.rooms for check in room.checks]
+        with self._lock:
+            return self._watches.setdefault(world, Watch(checks, self._over))
+
+    def _gone_through(self, world: OpenWorld, looked: Looked) -> list[Found]:
         stages = {check.name: room.name for room in self.house.rooms for check in room.checks}
-        checks = (check for room in self.house.rooms for check in room.checks)
-        state = world.state_name()
-        lookout, known = self._found.setdefault(world, (Lookout(), {}))
-        every = None if state is None else known.get(state)
-        if every is None:
-            every = [(stages[check.name], one) for check, some in lookout.found(world, checks) for one in some]
-            known.clear()
-            known[state] = every
-        found = [*every]
-        package = self.store.package(world_id)
+        found = [(stages[name], one) for name, some in looked.found.items() for one in some]
+        package = self.store.package(world.id)
         if package is not None and package[0] < world.revision:
             words = f"The package was made from r{package[0]}; the world is at r{world.revision}."
             found.append(("handover", Finding("package age", words, "Hand the world over again.", False)))

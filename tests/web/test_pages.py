@@ -4,7 +4,9 @@ import html as html_module
 import io
 import json
 import re
+import threading
 import time
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -14,8 +16,10 @@ from PIL import Image
 
 from fernfield.core.checks.finding import Finding
 from fernfield.formats.asc import asc_lines
-from fernfield.work.handover.findings import Found
+from fernfield.work.house import HOUSE
+from fernfield.work.kernel.checking import Check
 from fernfield.work.kernel.jobs import Job, JobKind
+from fernfield.work.kernel.world import OpenWorld
 from fernfield.work.studio import Studio
 from tests.core.real_land import jacksboro
 from tests.waits import done, until_true
@@ -289,19 +293,38 @@ def test_the_handover_page_says_when_the_package_is_old(client: TestClient, made
     assert client.get(f"/api/worlds/{made['id']}/handover").json()["stale"] is True
 
 
-def test_opening_handover_runs_no_check(
-    client: TestClient, made: dict[str, Any], monkeypatch: pytest.MonkeyPatch
-) -> None:
-    """The checks of a large world take seconds: the panel is there at once, and what they find comes into it."""
-    asked: list[str] = []
-    found = Found("a1", "ground", Finding("spikes", "Three spikes stand on Reach.", "Smooth them.", True), None)
-    monkeypatch.setattr(Studio, "findings", lambda self, world_id: asked.append(world_id) or [found])
+def test_opening_handover_waits_for_no_check(client: TestClient, made: dict[str, Any]) -> None:
+    """The checks of a large world take seconds: the panel is there at once, and findings come into it one by one."""
+    asked, go_on = [], threading.Event()
+
+    def slow(world: OpenWorld) -> list[Finding]:
+        asked.append(world.revision)
+        assert go_on.wait(60)
+        return [Finding("slow", "Three spikes stand on Reach.", "Smooth them.", True)]
+
+    studio: Studio = client.app.state.studio  # type: ignore[attr-defined]
+    own = (
+        Check("quick", lambda world: [Finding("quick", "Two pits lie there.", "Fill them.", False)]),
+        Check("slow", slow),
+    )
+    studio.house = replace(HOUSE, rooms=(replace(HOUSE.rooms[0], checks=own),))
     panel = client.get(f"/worlds/{made['id']}/bench/handover").text
     assert not asked
-    part = re.search(r'hx-get="([^"]+/findings)" hx-trigger="load"', panel)
+    part = re.search(r'hx-get="([^"]+/findings)" hx-trigger="load,', panel)
     assert part is not None
-    assert "Findings 1 " in text_of(client.get(part[1]).text)
-    assert asked == [made["id"]]
+    findings = part[1]
+    for _ in range(2):
+        first = client.get(findings).text
+        assert re.search(r"Findings 1 .*Still looking: slow … .*Two pits", text_of(first))
+        assert re.search(rf'hx-get="{findings}"[^>]*hx-trigger="every', first)
+    go_on.set()
+    until_true(lambda: "Still looking" not in client.get(findings).text)
+    assert re.search(r"Findings 2 .*Three spikes.*Two pits", text_of(client.get(findings).text))
+    # Once for this state of the world; anew for another one.
+    assert asked == [0]
+    client.put(f"/api/worlds/{made['id']}/plots/p", json={"name": "Fen", "points": [[0, 0], [9, 0], [9, 9]]})
+    assert "Three spikes" in until_true(lambda: client.get(findings).text * (len(asked) > 1))
+    assert asked == [0, 1]
 
 
 def test_the_page_is_told_every_row_that_its_panels_list(client: TestClient) -> None:

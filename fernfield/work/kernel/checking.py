@@ -4,7 +4,8 @@ where that is."""
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import Executor, Future, wait
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, Generic, TypeVar
 
@@ -19,6 +20,8 @@ if TYPE_CHECKING:
     from fernfield.work.kernel.world import OpenWorld
 
 P = TypeVar("P")
+SOON_S = 0.15
+"""So long is waited for checks that are quick. [s]"""
 Stamp = tuple[Any, ...]
 """Is equal for as long as nothing has changed of what it was made from."""
 
@@ -149,3 +152,62 @@ class Lookout:
                     told.setdefault(key, []).append(known[1])
         self._seen[check.name] = seen
         return tuple(by.tell(world, told))
+
+
+@dataclass(frozen=True)
+class Looked:
+    """What was found by now: by check, the checks that still look, and the revision that it is of, or a later one."""
+
+    found: Mapping[str, tuple[Finding, ...]]
+    left: tuple[str, ...]
+    revision: int
+
+
+@dataclass
+class Watch:
+    """The checks beside one world: they look once at each of its states, whoever asks; who does not wait is told what
+    was found so far. From any thread. `over`: nobody asks any more, what is left undone may stay so."""
+
+    checks: Sequence[Check]
+    over: threading.Event
+    _lookout: Lookout = field(default_factory=Lookout)
+    _looked: Looked = Looked({}, (), -1)
+    _state: str | None = None
+    """Which state of the world that was, if it may be known again."""
+    _one: threading.Lock = field(default_factory=threading.Lock)
+    _run: Future[Looked] | None = None
+
+    def look(self, world: OpenWorld) -> Looked:
+        """What each check finds in the world as it is: waits for all of them."""
+        with self._one:
+            state = world.state_name()
+            if state is None or state != self._state:
+                self._state, revision = None, world.revision
+                left = [check.name for check in self.checks]
+                found = {name: some for name, some in self._looked.found.items() if name in left}
+                try:
+                    for check, some in self._lookout.found(world, self.checks):
+                        found[check.name] = some
+                        left.remove(check.name)
+                        self._looked = Looked({**found}, tuple(left), revision)
+                        if self.over.is_set():
+                            break
+                finally:
+                    self._looked = Looked(found, (), revision)
+                self._state = state
+            return self._looked
+
+    def so_far(self, world: OpenWorld, pool: Executor) -> Looked:
+        """What is found by now. Has the checks look, if the world is not as it was when they looked last."""
+        state = world.state_name()
+        if self._run is None and (state is None or state != self._state):
+            self._run = pool.submit(self.look, world)
+            wait([self._run], SOON_S)
+        run = self._run
+        if run is None:
+            return self._looked
+        if run.done():
+            self._run = None
+            return run.result()
+        known = self._looked
+        return known if known.left else Looked(known.found, tuple(check.name for check in self.checks), known.revision)

@@ -13,7 +13,5 @@ router = Router(include_in_schema=False)
 
 @router.get("/worlds/{world}/findings", response_class=HTMLResponse)
 def findings(request: Request, world: TheWorld, studio: TheStudio) -> Response:
-    # What is found is of this revision, or of a later one.
-    revision = world.revision
-    found = studio.findings(world.id)
-    return page(request, "handover/findings.html", world=world.id, revision=revision, findings=found)
+    found, looked = studio.findings_so_far(world.id)
+    return page(request, "handover/findings.html", world=world.id, findings=found, looked=looked)

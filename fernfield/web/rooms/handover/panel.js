@@ -2,7 +2,7 @@
 import Alpine from "/static/js/kernel/alpine.js";
 import { fetchPanel } from "/static/js/seen/bench.js";
 import { goThere } from "/static/js/seen/hands/cursor.js";
-import { seenTracts, state } from "/static/js/seen/state.js";
+import { seenTracts, state, watch } from "/static/js/seen/state.js";
 import "./deliveries.js";
 
 document.body.addEventListener("htmx:afterSwap", () => {
@@ -13,6 +13,19 @@ document.body.addEventListener("htmx:afterSwap", () => {
 });
 // What was mended is no longer found.
 document.body.addEventListener("fern:mended", () => state.stage === "handover" && fetchPanel());
+
+// Findings follow the world, but not under somebody's hands: those that are worked with stay until they are left.
+const list = () => document.getElementById("findings");
+const moved = () => list() && window.htmx.trigger(list(), "fern:moved");
+watch(() => state.world.revision, moved);
+document.body.addEventListener("focusout", (event) => {
+  const inside = (/** @type {EventTarget | null} */ one) => one instanceof Node && list()?.contains(one);
+  if (inside(event.target) && !inside(event.relatedTarget)) moved();
+});
+document.body.addEventListener("htmx:beforeRequest", (event) => {
+  const { target } = /** @type {CustomEvent} */ (event).detail;
+  if (target.id === "findings" && target.contains(document.activeElement)) event.preventDefault();
+});
 
 Alpine.data("findings", () => ({
   /** To the place of a finding, on the map. @param {Event} event */
