@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import tempfile
 import threading
@@ -16,11 +17,14 @@ import numpy as np
 
 from fernfield.bench import Plan, Row, row
 from fernfield.bench.growth import wooded
+from fernfield.demo.reach import build_demo
 from fernfield.store.keeping import copy_database
 from fernfield.work.delivery.land import LAND_GLB
 from fernfield.work.delivery.pieces import pieces_of
 from fernfield.work.handover.deliveries import DELIVERIES, Delivery, FormatKey
-from fernfield.work.kernel.commands import put
+from fernfield.work.kernel.checking import Watch
+from fernfield.work.kernel.commands import PathPoint, put
+from fernfield.work.strokes import Stroke
 from fernfield.work.studio import Studio
 from fernfield.work.worlds.beginnings import WorldSpec
 
@@ -44,6 +48,27 @@ def rows(plan: Plan) -> Iterator[Row]:
         studio.close()
         yield _in_step(Path(folder))
         yield _one_file(Path(folder), plan)
+        yield _found(Path(folder))
+
+
+def _found(folder: Path) -> Row:
+    """What the checks find in the demo world after a stroke, by what they know, beside all of it found from nothing."""
+    studio = Studio(folder / "demo")
+    world = studio.world(build_demo(studio))
+    watch, strokes = studio.watch(world), itertools.count()
+
+    def after_a_stroke(watch: Watch) -> None:
+        x = 300.0 + 20 * (next(strokes) % 20)
+        path: list[PathPoint] = [(x, 500.0, 0.0, 1.0), (x + 5, 500.0, 1.0, 1.0)]
+        world.stroke(world.first_tract.row.id, Stroke(tool="raise", radius_m=20, softness=0.5, strength=1, path=path))
+        watch.look(world)
+
+    result = row(
+        "a stroke, and what the checks find in the demo world then", "the same, with all found from nothing", "0.05",
+        lambda: after_a_stroke(watch), lambda: after_a_stroke(Watch(watch.checks, threading.Event())), 5,
+    )  # fmt: skip
+    studio.close()
+    return result
 
 
 def _one_file(folder: Path, plan: Plan) -> Row:

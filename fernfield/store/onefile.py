@@ -1,4 +1,4 @@
-"""A world as one file: a SQLite database of the same tables with that world alone, its logbook, pictures and models.
+"""A world as one file: a SQLite database of the same tables with that world alone: logbook, pictures, models and runs.
 
 What is worked out from the rest (overviews) comes along too, so that it is there at once where it is opened.
 """
@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 import sqlite3
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from contextlib import closing
 from pathlib import Path
 
@@ -21,10 +21,10 @@ from fernfield.store.schema import metadata, packages, staged
 LEFT = {staged.name, packages.name}
 """Work under way, and files that lie elsewhere."""
 LOGBOOK = {"revisions", "tile_changes", "entry_changes"}
-BLOBS = {"tiles": "blob", "overviews": "blob", "pictures": "blob"}
 HEAD = b"SQLite format 3\x00"
 ID = re.compile(r"[a-z0-9]{1,40}")
-Check = Callable[[bytes], object]
+Checks = Mapping[str, Callable[[bytes], object]]
+"""By table: what raises for a blob that cannot be read."""
 
 
 def _tables() -> list[Table]:
@@ -74,7 +74,7 @@ def write_world(engine: Engine, world_id: str, to: Path, *, logbook: bool) -> No
         raise NotFound(f"there is no world {world_id!r}")
 
 
-def _known(path: Path, check: Check) -> str:
+def _known(path: Path, checks: Checks) -> str:
     """The id of the only world of a file, brought up to the newest schema. Raises FormatError for what is none."""
     with path.open("rb") as file:
         if file.read(len(HEAD)) != HEAD:
@@ -99,23 +99,23 @@ def _known(path: Path, check: Check) -> str:
             ids = [*found, *(row[0] for row in c.execute("SELECT id FROM tracts"))]
             if wrong := [one for one in ids if not ID.fullmatch(str(one))]:
                 raise FormatError(f"a world or a tract may not be called {wrong[0]!r}", "file")
-            for table, column in BLOBS.items():
-                for (blob,) in c.execute(f"SELECT {column} FROM {table}"):
+            for table, check in checks.items():
+                for (blob,) in c.execute(f"SELECT blob FROM {table}"):
                     check(blob)
     except (sqlite3.Error, UnicodeDecodeError) as error:
         raise FormatError(f"the file is damaged: {error}", "file") from None
     return str(found[0])
 
 
-def read_world(engine: Engine, path: Path, check: Check) -> str:
+def read_world(engine: Engine, path: Path, checks: Checks) -> str:
     """Take the world of a file into a database, all of it or nothing; its id. The file is brought up to date in place.
 
-    check : raises for a stored array that cannot be read
+    checks : by table, what raises for a stored array that cannot be read
 
     Raises FormatError for what is no such file, StorageError for one of a newer version, Conflict where the world is
     there already.
     """
-    world_id = _known(path, check)
+    world_id = _known(path, checks)
     try:
         with closing(sqlite3.connect(str(engine.url.database), timeout=30, isolation_level=None)) as c:
             c.execute("PRAGMA foreign_keys=ON")

@@ -144,6 +144,15 @@ pictures = Table(
     Column("blob", LargeBinary, nullable=False),
 )
 
+run_tracks = Table(
+    "run_tracks",
+    metadata,
+    _world(),
+    Column("key", String, primary_key=True),
+    Column("blob", LargeBinary, nullable=False),
+)
+"""Where the bots of a run were: by the run's key, as the room of Trial writes it."""
+
 models = Table(
     "models",
     metadata,

@@ -22,6 +22,7 @@ from fernfield.store.schema import (
     packages,
     pictures,
     revisions,
+    run_tracks,
     tile_changes,
     tiles,
     tracts,
@@ -137,6 +138,7 @@ class NewWorld:
     pictures: Sequence[tuple[PictureRow, bytes]] = ()
     overviews: Iterable[OverviewChange] = ()
     models: Sequence[tuple[ModelRow, bytes]] = ()
+    tracks: Iterable[tuple[str, bytes]] = ()
 
 
 class WorldStore:
@@ -176,6 +178,8 @@ class WorldStore:
                 c.execute(models.insert(), {"world_id": world.id, **asdict(model), "blob": blob})
         try:
             self._put_tiles(world.tiles)
+            for key, blob in world.tracks:
+                self.put_tracks(world.id, key, blob)
             coarser = iter(world.overviews)
             while few := list(islice(coarser, TILES_AT_ONCE)):
                 with self.engine.begin() as c:
@@ -440,6 +444,24 @@ class WorldStore:
     def put_picture(self, world_id: str, picture: PictureRow, blob: bytes) -> None:
         with self.engine.begin() as c:
             c.execute(pictures.insert(), {"world_id": world_id, **asdict(picture), "blob": blob})
+
+    # Runs
+
+    def runs(self, world_id: str) -> list[str]:
+        """The keys of the runs of which it is known where the bots were."""
+        with self.reading() as c:
+            query = select(run_tracks.c.key).where(run_tracks.c.world_id == world_id).order_by(run_tracks.c.key)
+            return list(c.execute(query).scalars())
+
+    def tracks(self, world_id: str, key: str) -> bytes | None:
+        """Where the bots of a run were."""
+        query = select(run_tracks.c.blob).where(run_tracks.c.world_id == world_id, run_tracks.c.key == key)
+        with self.reading() as c:
+            return c.execute(query).scalar()
+
+    def put_tracks(self, world_id: str, key: str, blob: bytes) -> None:
+        with self.engine.begin() as c:
+            c.execute(run_tracks.insert(), {"world_id": world_id, "key": key, "blob": blob})
 
     # Models
 

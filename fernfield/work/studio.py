@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import fcntl
-import itertools
 import logging
 import shutil
 import threading
@@ -62,7 +61,7 @@ from fernfield.work.plots.areas import window_of
 from fernfield.work.seen.baking import BAKE, BakeTold, bakes, check_moods, forget_bakes
 from fernfield.work.sites.rows import things_of
 from fernfield.work.strokes import STROKE, Stroke
-from fernfield.work.trial.running import RUN, ToRun, check_run, forget_runs
+from fernfield.work.trial.running import RUN, ToRun, check_run, sound_tracks, take_in_runs
 from fernfield.work.worlds.apart import read_apart
 from fernfield.work.worlds.beginnings import Ground, WorldSpec, ground_of
 from fernfield.work.worlds.bounding import PutBoundary, boundary_of
@@ -86,6 +85,8 @@ from fernfield.work.worlds.tracts import (
 log = logging.getLogger("fernfield")
 
 
+BLOBS = {"tiles": decode_tile, "overviews": decode_tile, "pictures": decode_tile, "run_tracks": sound_tracks}
+"""What raises for a stored array of a table that cannot be read."""
 MOST_OPEN = 8
 """Worlds that are kept open when nobody works on them any more."""
 
@@ -125,11 +126,11 @@ class Studio:
 
     def _open_all(self, data: Path, workers: int, cluster: str) -> None:
         # Uploads and half-written packages of a run that was killed.
-        written = (data / "packages").glob("*.part"), (data / "runs").glob("*/*.part")
-        for left in (*(data / "incoming").iterdir(), *itertools.chain(*written)):
+        for left in (*(data / "incoming").iterdir(), *(data / "packages").glob("*.part")):
             shutil.rmtree(left) if left.is_dir() and not left.is_symlink() else left.unlink(missing_ok=True)
         self.store = WorldStore(open_database(data / "fernfield.db"))
         self.store.drop_unfinished()
+        take_in_runs(data, self.store)
         StagedStore(self.store.engine).drop(None)
         self.waiting = Waiting(data / "incoming", read_apart)
         self.jobs = Jobs(crew_of(workers, cluster))
@@ -321,7 +322,6 @@ class Studio:
         for package in (self.data / "packages").glob(f"{world_id}-*"):
             package.unlink(missing_ok=True)
         forget_bakes(self.data, world_id)
-        forget_runs(self.data, world_id)
         self.jobs.start(GIVE_BACK, None, KeepingStore(self.store.engine))
 
     # Files in
@@ -537,7 +537,7 @@ class Studio:
 
     def read_world(self, path: Path) -> OpenWorld:
         """Take in a world that is one file. Raises FormatError, Conflict where it is here already."""
-        return self.world(read_world(self.store.engine, path, decode_tile))
+        return self.world(read_world(self.store.engine, path, BLOBS))
 
     def copy_package(self, world_id: str, to: Path) -> None:
         shutil.copyfile(self.package(world_id)[2], to)
@@ -556,15 +556,16 @@ class Studio:
     def findings(self, world_id: str) -> list[Found]:
         """The same with the stage of each, and what was accepted."""
         world = self.world(world_id)
-        return self._gone_through(world, self._watch(world).look(world))
+        return self._gone_through(world, self.watch(world).look(world))
 
     def findings_so_far(self, world_id: str) -> tuple[list[Found], Looked]:
         """What is known of them by now, without waiting for checks that take long: they look meanwhile."""
         world = self.world(world_id)
-        looked = self._watch(world).so_far(world, self._looking)
+        looked = self.watch(world).so_far(world, self._looking)
         return self._gone_through(world, looked), looked
 
-    def _watch(self, world: OpenWorld) -> Watch:
+    def watch(self, world: OpenWorld) -> Watch:
+        """The checks beside a world."""
         checks = [check for room in self.house.rooms for check in room.checks]
         with self._lock:
             return self._watches.setdefault(world, Watch(checks, self._over))

@@ -15,12 +15,11 @@ from fastapi.testclient import TestClient
 from PIL import Image
 
 from fernfield.core.grid import Window
-from fernfield.formats.tileblob import decode_tile
 from fernfield.store.database import open_database
 from fernfield.store.onefile import read_world, write_world
 from fernfield.store.schema import metadata
 from fernfield.work.kernel.posts.layers import HEIGHT
-from fernfield.work.studio import Studio
+from fernfield.work.studio import BLOBS, Studio
 from fernfield.work.worlds.beginnings import WorldSpec
 
 SPEC = {"name": "W", "width_m": 300, "depth_m": 200, "spacing_m": 1, "elevation_m": 5}
@@ -108,6 +107,10 @@ HOSTILE: tuple[tuple[Callable[[Path], None], str], ...] = (
     (lambda path: spoil(path, "CREATE VIEW v AS SELECT 1"), "holds v"),
     (lambda path: spoil(path, "DELETE FROM worlds"), "points nowhere"),
     (lambda path: spoil(path, "UPDATE tiles SET blob = x'00'"), "known form"),
+    (
+        lambda path: spoil(path, "INSERT INTO run_tracks SELECT id, 'k', x'50' FROM worlds"),
+        "run were cannot be read",
+    ),
     (lambda path: spoil(path, "UPDATE alembic_version SET version_num = '9999'"), "newer version"),
     (lambda path: spoil(path, "DROP TABLE tiles"), "no world"),
     (
@@ -133,7 +136,7 @@ def test_what_is_no_such_file_is_refused_in_words(tmp_path: Path, change: Callab
     change(path)
     target = open_database(tmp_path / "other.db")
     with pytest.raises(Exception, match=words) as found:
-        read_world(target, path, decode_tile)
+        read_world(target, path, BLOBS)
     assert type(found.value).__module__ == "fernfield.core.errors"
     assert rows_of(tmp_path / "other.db")["worlds"] == []
     target.dispose()

@@ -85,7 +85,7 @@ def older_database(folder: Path, revision: str) -> Path:
     return path
 
 
-@pytest.mark.parametrize("revision", ["0001", "0002", "0003", "0005", "0006"])
+@pytest.mark.parametrize("revision", ["0001", "0002", "0003", "0005", "0006", "0007"])
 def test_a_database_of_an_older_schema_opens_with_what_is_in_it(tmp_path: Path, revision: str) -> None:
     older_database(tmp_path, revision)
     studio = Studio(tmp_path)

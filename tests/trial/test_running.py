@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any, get_args
 
 import numpy as np
@@ -12,6 +13,7 @@ from fernfield.core.travel.bots import AIMS, BOT_TICK_S, HEATS, Played, guide_to
 from fernfield.core.travel.passable import DIRECTIONS, passable
 from fernfield.core.travel.reach import reach_from
 from fernfield.core.travel.walkers import WALKERS
+from fernfield.store.schema import run_tracks
 from fernfield.work.kernel.commands import put
 from fernfield.work.kernel.crew import HERE, processes
 from fernfield.work.kernel.rows import ONLY
@@ -20,7 +22,7 @@ from fernfield.work.sites.play.aims import OBJECTIVES, Hold
 from fernfield.work.sites.play.rules import RULES, Rules
 from fernfield.work.sites.rows import THINGS, Piece, Start
 from fernfield.work.studio import Studio
-from fernfield.work.trial.running import AimName, BotsOf, ToRun, What, play_round, set_up
+from fernfield.work.trial.running import AimName, BotsOf, ToRun, What, play_round, set_up, sound_tracks
 from tests.conftest import ended
 
 FAR_M = 60.0
@@ -97,10 +99,11 @@ def test_the_same_seed_gives_the_same_tracks_on_any_number_of_workers(field: Ope
     assert len({one.tracks.tobytes() for one in here}) == 3
 
 
-def test_a_run_is_kept_told_and_refused(client: TestClient) -> None:
+def test_a_run_is_kept_told_and_refused(client: TestClient, tmp_path: Path) -> None:
     studio: Studio = client.app.state.studio  # type: ignore[attr-defined]
     spec = {"name": "W", "width_m": 120, "depth_m": 80, "spacing_m": 1, "elevation_m": 5}
-    base = f"/api/worlds/{client.post('/api/worlds', json=spec).json()['id']}"
+    world_id = client.post("/api/worlds", json=spec).json()["id"]
+    base = f"/api/worlds/{world_id}"
     asked = {"name": "First", "bots": [{"team": 1, "count": 3}, {"team": 2, "count": 2, "aim": "meet"}], "rounds": 2,
              "minutes": 0.5}  # fmt: skip
     assert "no start" in client.post(f"{base}/runs", json=asked).json()["detail"]
@@ -125,7 +128,23 @@ def test_a_run_is_kept_told_and_refused(client: TestClient) -> None:
     long = client.post(f"{base}/runs", json={**asked, "rounds": 9, "minutes": 60}).json()["job"]
     client.delete(f"/api/jobs/{long}")
     assert ended(studio.jobs.get(long)).state == "cancelled"
-    assert [path.suffix for path in (studio.data / "runs").rglob("*.*")] == [".npz"]
+    assert (studio.store.runs(world_id), [*(studio.data / "incoming").iterdir()]) == ([key], [])
+    # Where they were goes wherever the world goes: with a copy, as one file, and out of a folder of an earlier version.
+    copied = ended(studio.jobs.get(client.post(f"{base}/copy", json={"name": "B"}).json()["job"])).result or {}
+    assert client.get(f"/api/worlds/{copied['world']}/runs/{key}/heat?what=walked").content == heat.content
+    (tmp_path / "w.fern").write_bytes(client.get(f"{base}.fern").content)
+    other = Studio(tmp_path / "other")
+    other.read_world(tmp_path / "w.fern")
+    blob = other.store.tracks(world_id, key) or b""
+    sound_tracks(blob)
+    with other.store.engine.begin() as c:
+        c.execute(run_tracks.delete())
+    other.close()
+    (tmp_path / "other" / "runs" / world_id).mkdir(parents=True)
+    (tmp_path / "other" / "runs" / world_id / f"{key}.npz").write_bytes(blob)
+    other = Studio(tmp_path / "other")
+    assert (other.store.tracks(world_id, key), (tmp_path / "other" / "runs").exists()) == (blob, False)
+    other.close()
     client.delete(f"{base}/runs/{key}")
     assert client.get(f"{base}/runs/{key}/worst").status_code == 404
 

@@ -1,30 +1,32 @@
 """Runs of simulated testers: what they are asked for, worked out as a job by all workers, and kept by name.
 
 A run goes on with the world as it was when it began, whatever is edited meanwhile. Its figures are a row; where all of
-them were lies in `runs/<world>/<key>.npz`, put in place whole, and is not part of the world.
+them were is kept beside it under the same key, as an archive of arrays (NumPy's .npz): it goes wherever the world goes.
 """
 
 from __future__ import annotations
 
+import io
 import json
-import os
 import pickle
 import random
 import secrets
 import shutil
+import zipfile
+import zlib
 from collections import Counter, deque
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor, wait
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 from typing_extensions import TypedDict
 
-from fernfield.core.errors import InvalidInput, NotFound
+from fernfield.core.errors import FormatError, InvalidInput, NotFound
 from fernfield.core.grid import ByteArray, FloatArray, Window
 from fernfield.core.travel.bots import (
     AIMS,
@@ -41,6 +43,7 @@ from fernfield.core.travel.bots import (
 )
 from fernfield.core.travel.reach import NOT_REACHED, classes
 from fernfield.core.travel.walkers import WALKER
+from fernfield.store.worlds import WorldStore
 from fernfield.work.kernel.commands import put
 from fernfield.work.kernel.jobs import Job, JobKind
 from fernfield.work.kernel.posts.lands import Land
@@ -60,6 +63,8 @@ MOST_PLACES = 20_000_000
 SPOTS = 16
 """So many places, taken by the seed, for those who go anywhere."""
 WET_M = 0.1
+MOST_UNPACKED = 16 * MOST_PLACES
+"""What a run takes unpacked at most: three figures for each place, and what is told beside them. [bytes]"""
 LOOK_S = 0.3
 """So often it is looked whether a run is to stop."""
 AimName = Literal["explore", "fetch", "reach", "hold", "meet"]
@@ -251,12 +256,10 @@ def run_bots(job: Job, world: OpenWorld, land: Land, asked: ToRun, data: Path, t
     job.step(0.0, "Looking at the land")
     revision = world.revision
     setup = set_up(world, land, asked)
-    folder = data / "runs" / world.id
-    folder.mkdir(parents=True, exist_ok=True)
-    rounds = _played(job, setup, asked, folder / f"{secrets.token_hex(4)}.part")
+    rounds = _played(job, setup, asked, data / "incoming" / f"{secrets.token_hex(4)}.halt")
     key = new_key(asked.name)
     row = _figures(asked, revision, setup, rounds, tract)
-    _keep(folder, key, setup, rounds)
+    world.store.put_tracks(world.id, key, _archive(setup, rounds))
     with world.lock:
         world.edit(put(RUNS, key, row))
     return {"key": key}
@@ -306,8 +309,8 @@ def _figures(asked: ToRun, revision: int, setup: Setup, rounds: Sequence[Played]
     )  # fmt: skip
 
 
-def _keep(folder: Path, key: str, setup: Setup, rounds: Sequence[Played]) -> None:
-    folder.mkdir(parents=True, exist_ok=True)
+def _archive(setup: Setup, rounds: Sequence[Played]) -> bytes:
+    """Where all of them were, as it is kept."""
     longest = max(one.tracks.shape[1] for one in rounds)
     tracks = np.full((len(rounds), len(setup.bots), longest, 3), np.nan, np.float32)
     heat = {f"heat_{what}": np.sum([one.heat[what] for one in rounds], axis=0) for what in rounds[0].heat}
@@ -317,15 +320,9 @@ def _keep(folder: Path, key: str, setup: Setup, rounds: Sequence[Played]) -> Non
         "worst": worst_of(rounds), "bots": [bot.name for bot in setup.bots],
         "rounds": [{"seconds": one.seconds, "won": one.won} for one in rounds],
     }  # fmt: skip
-    part = folder / f"{secrets.token_hex(4)}.part"
-    try:
-        with part.open("wb") as file:
-            np.savez_compressed(file, tracks=tracks, told=np.frombuffer(json.dumps(told).encode(), np.uint8), **heat)
-            file.flush()
-            os.fsync(file.fileno())
-        part.replace(folder / f"{key}.npz")
-    finally:
-        part.unlink(missing_ok=True)
+    file = io.BytesIO()
+    np.savez_compressed(file, tracks=tracks, told=np.frombuffer(json.dumps(told).encode(), np.uint8), **heat)
+    return file.getvalue()
 
 
 RUN = JobKind("run", "Bots at play", run_bots, card="trial/job_run.html")
@@ -334,24 +331,60 @@ RUN = JobKind("run", "Bots at play", run_bots, card="trial/job_run.html")
 # What is told of a run
 
 
-def _kept(data: Path, world: OpenWorld, key: str) -> Any:
+def _kept(world: OpenWorld, key: str) -> Any:
     with world.lock:
         world.row(RUNS, key)
-    path = data / "runs" / world.id / f"{key}.npz"
-    if not path.exists():
-        raise NotFound("where the bots of this run were is not kept on this machine: let them go again")
-    return np.load(path)
+    blob = world.store.tracks(world.id, key)
+    if blob is None:
+        raise NotFound("where the bots of this run were is not kept: let them go again")
+    return np.load(io.BytesIO(blob))
 
 
-def heat_of(data: Path, world: OpenWorld, key: str, what: What) -> tuple[FloatArray, int]:
+class RoundOf(TypedDict):
+    """A round: how long it was, and which team won. [s]"""
+
+    seconds: float
+    won: int | None
+
+
+class RunTold(TypedDict):
+    """What is kept of a run beside arrays."""
+
+    worst: list[Worst]
+    bots: list[str]
+    rounds: list[RoundOf]
+
+
+TOLD = TypeAdapter(RunTold)
+
+
+def sound_tracks(blob: bytes) -> None:
+    """Raises FormatError for what is no archive of a run."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(blob)) as packed:
+            if sum(one.file_size for one in packed.infolist()) > MOST_UNPACKED:
+                raise FormatError("where the bots of a run were takes more room than any run does", "file")
+        with np.load(io.BytesIO(blob)) as kept:
+            tracks, told = kept["tracks"], TOLD.validate_json(bytes(kept["told"]))
+            heat = [kept[f"heat_{what}"] for what in get_args(What)]
+    except (OSError, ValueError, KeyError, zipfile.BadZipFile, zlib.error) as error:
+        raise FormatError(f"where the bots of a run were cannot be read: {error}", "file") from None
+    numbers = all(one.ndim == 2 and one.dtype.kind in "fiu" for one in heat)
+    if not numbers or tracks.dtype.kind != "f" or tracks.shape[:2] != (len(told["rounds"]), len(told["bots"])):
+        raise FormatError("where the bots of a run were is of another shape than its rounds", "file")
+    if tracks.ndim != 4 or tracks.shape[3] != 3:
+        raise FormatError("a place of a bot must be three figures", "file")
+
+
+def heat_of(world: OpenWorld, key: str, what: What) -> tuple[FloatArray, int]:
     """How much of a run was where, in squares of so many posts from the north-west corner of its land."""
-    with _kept(data, world, key) as kept:
+    with _kept(world, key) as kept:
         return np.asarray(kept[f"heat_{what}"], np.float32), CELL_POSTS
 
 
-def worst_told(data: Path, world: OpenWorld, key: str) -> list[Worst]:
+def worst_told(world: OpenWorld, key: str) -> list[Worst]:
     """The places where bots stuck or fell most often."""
-    with _kept(data, world, key) as kept:
+    with _kept(world, key) as kept:
         found: list[Worst] = json.loads(bytes(kept["told"]))["worst"]
     return found
 
@@ -366,9 +399,9 @@ class RoundTold(TypedDict):
     track: list[tuple[float, float, float, float]]
 
 
-def track_of(data: Path, world: OpenWorld, key: str, number: int, bot: int) -> RoundTold:
+def track_of(world: OpenWorld, key: str, number: int, bot: int) -> RoundTold:
     """Where a bot was in a round, every second: seconds, east, north, elevation. Raises NotFound."""
-    with _kept(data, world, key) as kept:
+    with _kept(world, key) as kept:
         told, tracks = json.loads(bytes(kept["told"])), kept["tracks"]
     if number >= tracks.shape[0] or bot >= tracks.shape[1]:
         raise NotFound(f"this run has {tracks.shape[0]} rounds of {tracks.shape[1]} bots, counted from 0")
@@ -386,6 +419,10 @@ def _place(one: NDArray[np.float32]) -> tuple[float, float, float]:
     return x, y, z
 
 
-def forget_runs(data: Path, world_id: str) -> None:
-    """What is kept of the runs of a world that is gone for good."""
-    shutil.rmtree(data / "runs" / world_id, ignore_errors=True)
+def take_in_runs(data: Path, store: WorldStore) -> None:
+    """What an earlier version kept in files beside the database."""
+    there = {row.id for binned in (False, True) for row in store.list_worlds(binned=binned)}
+    for path in (data / "runs").glob("*/*.npz"):
+        if path.parent.name in there and path.stem not in store.runs(path.parent.name):
+            store.put_tracks(path.parent.name, path.stem, path.read_bytes())
+    shutil.rmtree(data / "runs", ignore_errors=True)

@@ -67,5 +67,6 @@ def copy_world(job: Job, house: House, store: WorldStore, world_id: str, name: s
             file = store.model(world_id, model.key)
             if file is not None:
                 models.append((model, file))
-        store.create(NewWorld(made, tracts, rows, tiles(), pictures, coarser(), models))
+        played = ((key, blob) for key in store.runs(world_id) if (blob := store.tracks(world_id, key)) is not None)
+        store.create(NewWorld(made, tracts, rows, tiles(), pictures, coarser(), models, played))
     return {"world": made}

@@ -43,7 +43,7 @@ def run(
 def heat(key: RunKey, world: TheWorld, studio: TheStudio, what: What = "walked") -> Response:
     """How much of a run was where: little-endian float32, seconds for "walked" and "stood", else how often. The headers
     say the shape, and where the first square begins in the north-west and how wide each is. [m]"""
-    found, posts = heat_of(studio.data, world, key, what)
+    found, posts = heat_of(world, key, what)
     west, north, cell = _squares(world, key, posts)
     headers = {"X-Shape": ",".join(map(str, found.shape)), "X-Squares": f"{west:g},{north:g},{cell:g}"}
     return Response(found.astype("<f4").tobytes(), media_type="application/octet-stream", headers=headers)
@@ -64,7 +64,7 @@ def _squares(world: OpenWorld, key: str, posts: int) -> tuple[float, float, floa
 @router.get("/{key}/worst")
 def worst(key: RunKey, world: TheWorld, studio: TheStudio) -> list[Worst]:
     """The ten places where bots stuck or fell most often, each with one time that it happened."""
-    return worst_told(studio.data, world, key)
+    return worst_told(world, key)
 
 
 @router.get("/{key}/tracks")
@@ -73,7 +73,7 @@ def tracks(
     number: Annotated[int, Query(ge=0, lt=100, alias="round")] = 0,
 ) -> RoundTold:  # fmt: skip
     """Where a bot was in a round, every second, in the metres of the world; both are counted from 0."""
-    return track_of(studio.data, world, key, number, bot)
+    return track_of(world, key, number, bot)
 
 
 @router.get("/{key}/report.html", response_class=Response)
@@ -85,13 +85,13 @@ def report(request: Request, key: RunKey, world: TheWorld, studio: TheStudio) ->
     grid = land.grid
     plan = plan_rgb(world, land, REPORT_WIDTH, (grid.west, grid.south, grid.east, grid.north), Show())
     for what in INKS:
-        found, _ = heat_of(studio.data, world, key, what)
+        found, _ = heat_of(world, key, what)
         if found.any():
             png = base64.b64encode(png_of(_over(plan, found, INKS[what]))).decode()
             pictures.append({"what": what, "png": png, "most": f"{found.max():.0f}"})
     context: dict[str, Any] = {
         "run": row, "key": key, "world": world.only(ABOUT).name, "pictures": pictures, "aims": AIMS,
-        "worst": worst_told(studio.data, world, key),
+        "worst": worst_told(world, key),
     }  # fmt: skip
     page = request.app.state.templates.get_template("trial/run_report.html").render(context)
     headers = {"Content-Disposition": f'attachment; filename="run-{key}.html"'}
