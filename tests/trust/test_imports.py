@@ -13,8 +13,8 @@ ROOT = Path(fernfield.__file__).parent
 LOCKED = {
     line.split("==")[0].lower().replace("_", "-") for line in (ROOT.parent / "requirements.lock").read_text().split()
 }
-OPTIONAL = {"pyarrow", "distributed", "dask"}
-"""Of an extra of its own: imported where a cluster is asked for."""
+OPTIONAL = {"pyarrow", "distributed", "dask", "httpx2"}
+"""Of extras of their own: imported where a cluster, a format or a client is asked for."""
 
 
 def imported(path: Path) -> set[str]:

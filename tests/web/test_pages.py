@@ -325,6 +325,17 @@ def test_opening_handover_waits_for_no_check(client: TestClient, made: dict[str,
     client.put(f"/api/worlds/{made['id']}/plots/p", json={"name": "Fen", "points": [[0, 0], [9, 0], [9, 9]]})
     assert "Three spikes" in until_true(lambda: client.get(findings).text * (len(asked) > 1))
     assert asked == [0, 1]
+    # Who left while the checks looked, and comes back to another world, is not told of the one before.
+    go_on.clear()
+    plot = {"name": "Fen", "points": [[0, 0], [9, 0], [9, 9]]}
+    client.put(f"/api/worlds/{made['id']}/plots/q", json=plot)
+    assert "Still looking" in client.get(findings).text
+    until_true(lambda: len(asked) == 3)
+    client.put(f"/api/worlds/{made['id']}/plots/r", json=plot)
+    go_on.set()
+    studio.findings(made["id"])
+    assert "checked: 3" in client.get(findings).text
+    assert asked == [0, 1, 2, 3]
 
 
 def test_the_page_is_told_every_row_that_its_panels_list(client: TestClient) -> None:

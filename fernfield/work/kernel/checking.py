@@ -175,6 +175,7 @@ class Watch:
     _state: str | None = None
     """Which state of the world that was, if it may be known again."""
     _one: threading.Lock = field(default_factory=threading.Lock)
+    _asking: threading.Lock = field(default_factory=threading.Lock)
     _run: Future[Looked] | None = None
 
     def look(self, world: OpenWorld) -> Looked:
@@ -199,15 +200,21 @@ class Watch:
 
     def so_far(self, world: OpenWorld, pool: Executor) -> Looked:
         """What is found by now. Has the checks look, if the world is not as it was when they looked last."""
-        state = world.state_name()
-        if self._run is None and (state is None or state != self._state):
-            self._run = pool.submit(self.look, world)
-            wait([self._run], SOON_S)
-        run = self._run
-        if run is None:
-            return self._looked
-        if run.done():
-            self._run = None
-            return run.result()
-        known = self._looked
-        return known if known.left else Looked(known.found, tuple(check.name for check in self.checks), known.revision)
+        with self._asking:
+            run, state = self._run, world.state_name()
+            if run is None or run.done():
+                self._run = None
+                if run is not None:
+                    run.result()
+                # What a run found that nobody waited for may be of long ago; while somebody draws no state has a name.
+                drawn = state is None and run is not None and self._looked.revision == world.revision
+                if drawn or (state is not None and state == self._state):
+                    return self._looked
+                self._run = run = pool.submit(self.look, world)
+                wait([run], SOON_S)
+                if run.done():
+                    self._run = None
+                    return run.result()
+            known = self._looked
+            left = known.left or tuple(check.name for check in self.checks)
+            return Looked(known.found, left, known.revision)
