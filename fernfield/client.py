@@ -42,10 +42,12 @@ class Failed(Exception):
 
 
 class Client:
-    """A server. `http` is used in place of a connection of its own, where it is given."""
+    """A server. token : where it asks who is there (`fernfield token`); http : in place of its own connection"""
 
-    def __init__(self, url: str, http: httpx2.Client | None = None) -> None:
+    def __init__(self, url: str, token: str | None = None, http: httpx2.Client | None = None) -> None:
         self.http = http or httpx2.Client(base_url=url, timeout=PATIENCE_S)
+        if token is not None:
+            self.http.headers["authorization"] = f"Bearer {token}"
 
     def __enter__(self) -> Client:
         return self
@@ -60,13 +62,7 @@ class Client:
             method, path, content=text, headers={"content-type": "application/json"},
             params={name: value for name, value in query.items() if value is not None},
         )  # fmt: skip
-        if not answer.is_success:
-            try:
-                problem = answer.json()
-            except ValueError:
-                problem = {}
-            raise Refused(answer.status_code, problem.get("detail") or answer.text[:400], problem.get("errors", []))
-        return answer
+        return _done(answer)
 
     def worlds(self) -> list[World]:
         """What is on the table; the world changed last first."""
@@ -84,9 +80,9 @@ class Client:
         return World(self, self.ask("POST", "/api/worlds", _said(spec)).json()["id"])
 
     def wait(self, job: str, hear: Heard = lambda share, words: None) -> dict[str, Any]:
-        """The result of a job, when it has ended. Raises Failed."""
+        """The result of a job, when it has ended. Raises Failed, Refused for one that the server knows nothing of."""
         with self.http.stream("GET", f"/api/jobs/{job}/events") as answer:
-            for line in answer.iter_lines():
+            for line in _done(answer).iter_lines():
                 if not line.startswith("data:"):
                     continue
                 told = json.loads(line.removeprefix("data:"))
@@ -96,6 +92,18 @@ class Client:
                 if told["state"] in ("failed", "cancelled"):
                     raise Failed(told["message"] or told["state"])
         raise Failed("the server went away before the job had ended")
+
+
+def _done(answer: httpx2.Response) -> httpx2.Response:
+    """The answer, unless it is a refusal. Raises Refused, in the words of the server."""
+    if answer.is_success:
+        return answer
+    answer.read()
+    try:
+        problem = answer.json()
+    except ValueError:
+        problem = {}
+    raise Refused(answer.status_code, problem.get("detail") or answer.text[:400], problem.get("errors", []))
 
 
 def _whole(row: Row) -> dict[str, Any]:
@@ -170,8 +178,7 @@ class World:
         path = f"{self.path}/handover.zip" if delivery is None else result["file"]
         part = to.with_name(f"{to.name}.part")
         with self.client.http.stream("GET", path) as answer, part.open("wb") as file:
-            answer.raise_for_status()
-            for some in answer.iter_bytes():
+            for some in _done(answer).iter_bytes():
                 file.write(some)
         return part.replace(to)
 

@@ -86,6 +86,11 @@ def test_from_an_empty_table_through_the_first_steps(empty: str, page: Page) -> 
     expect(card).to_contain_text("1 of 5")
     card.get_by_role("button", name="Leave the first steps").click()
     expect(card).to_be_hidden()
+    # What is still missing is told on Handover, with the way to where it is put right.
+    page.locator("[data-stage=handover]").click()
+    page.locator("#findings").get_by_role("button", name="To Sites").click()
+    expect(page.locator("#bench")).to_have_attribute("data-shows", "sites")
+    expect(page.locator("[data-stage=sites]")).to_be_focused()
 
 
 def test_the_demo_is_made_from_an_empty_table(empty: str, page: Page) -> None:

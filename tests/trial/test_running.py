@@ -142,8 +142,10 @@ def test_a_run_is_kept_told_and_refused(client: TestClient, tmp_path: Path) -> N
     other.close()
     (tmp_path / "other" / "runs" / world_id).mkdir(parents=True)
     (tmp_path / "other" / "runs" / world_id / f"{key}.npz").write_bytes(blob)
+    (tmp_path / "other" / "runs" / world_id / "spoilt.npz").write_bytes(blob[:-99])
     other = Studio(tmp_path / "other")
-    assert (other.store.tracks(world_id, key), (tmp_path / "other" / "runs").exists()) == (blob, False)
+    assert other.store.tracks(world_id, key) == blob
+    assert [path.name for path in (tmp_path / "other" / "runs").rglob("*.npz")] == ["spoilt.npz"]
     other.close()
     client.delete(f"{base}/runs/{key}")
     assert client.get(f"{base}/runs/{key}/worst").status_code == 404

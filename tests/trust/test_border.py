@@ -17,6 +17,7 @@ from typer.testing import CliRunner
 
 import fernfield.web.kernel.gate.access
 from fernfield.cli import app as cli
+from fernfield.client import Client
 from fernfield.web.app import create_app, takes_files
 from fernfield.web.kernel.gate.access import TRIES, Access, kept_at, make_phrase, token_for
 from fernfield.web.kernel.gate.guard import POLICY, Guard
@@ -219,9 +220,8 @@ def test_who_signs_in_stands_beside_their_edits(closed: TestClient) -> None:
     # A script says a token, with its own name.
     token = token_for(closed.app.state.studio.data, "Night build", "change")  # type: ignore[attr-defined]
     closed.cookies.clear()
-    script = {"authorization": f"Bearer {token}"}
-    assert closed.post(f"/api/worlds/{made['id']}/undo", headers=script).status_code == 200
-    (last, *_) = closed.get(f"/api/worlds/{made['id']}/revisions", headers=script).json()
+    Client("", token, closed).world(made["id"]).undo()
+    (last, *_) = closed.get(f"/api/worlds/{made['id']}/revisions").json()
     assert last["by"] == "Night build"
     for wrong in (token[:-3] + "abc", "", "x" * 5000):
         assert closed.get("/api/worlds", headers={"authorization": f"Bearer {wrong}"}).status_code == 401

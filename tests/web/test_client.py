@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from fastapi.testclient import TestClient
 
-from fernfield.client import Client, Failed, Refused, World
+from fernfield.client import Client, Refused, World
 from fernfield.core.grid import Window
 from fernfield.work.plots.rows import LINES, Line
 from fernfield.work.sites.rows import THINGS, Piece, Start
@@ -32,7 +32,7 @@ def example(name: str) -> ModuleType:
 
 @pytest.fixture
 def there(client: TestClient) -> Client:
-    return Client("", client)
+    return Client("", http=client)
 
 
 @pytest.fixture
@@ -63,7 +63,7 @@ def test_what_is_sent_and_told_are_the_application_s_own_models(there: Client, w
         world.change(THINGS, "nothing", x=1)
     assert refused.value.status == 404
     assert [one.id for one in there.worlds()] == [world.id] == [there.world("Fen").id]
-    with pytest.raises((Failed, Refused)):
+    with pytest.raises(Refused, match="job"):
         there.wait("no-such-job")
 
 

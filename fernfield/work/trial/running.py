@@ -11,12 +11,12 @@ import json
 import pickle
 import random
 import secrets
-import shutil
 import zipfile
 import zlib
 from collections import Counter, deque
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor, wait
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Any, Literal, get_args
@@ -420,9 +420,17 @@ def _place(one: NDArray[np.float32]) -> tuple[float, float, float]:
 
 
 def take_in_runs(data: Path, store: WorldStore) -> None:
-    """What an earlier version kept in files beside the database."""
+    """What an earlier version kept in files beside the database. One that cannot be read stays where it is."""
     there = {row.id for binned in (False, True) for row in store.list_worlds(binned=binned)}
     for path in (data / "runs").glob("*/*.npz"):
-        if path.parent.name in there and path.stem not in store.runs(path.parent.name):
-            store.put_tracks(path.parent.name, path.stem, path.read_bytes())
-    shutil.rmtree(data / "runs", ignore_errors=True)
+        world_id, key = path.parent.name, path.stem
+        if world_id in there and store.tracks(world_id, key) is None:
+            try:
+                sound_tracks(blob := path.read_bytes())
+            except FormatError:
+                continue
+            store.put_tracks(world_id, key, blob)
+        path.unlink()
+    for folder in (*(data / "runs").glob("*"), data / "runs"):
+        with suppress(OSError):
+            folder.rmdir()

@@ -1,6 +1,6 @@
 // When a package is ready, the panel says so: it is fetched again, since the package is no row of the world.
 import Alpine from "/static/js/kernel/alpine.js";
-import { fetchPanel } from "/static/js/seen/bench.js";
+import { fetchPanel, goTo } from "/static/js/seen/bench.js";
 import { goThere } from "/static/js/seen/hands/cursor.js";
 import { seenTracts, state, watch } from "/static/js/seen/state.js";
 import "./deliveries.js";
@@ -28,6 +28,13 @@ document.body.addEventListener("htmx:beforeRequest", (event) => {
 });
 
 Alpine.data("findings", () => ({
+  /** To the bench on which it is put right. @param {Event} event */
+  bench(event) {
+    const stage = /** @type {HTMLElement} */ (event.currentTarget).dataset.bench ?? state.stage;
+    // The button goes with its panel: the focus stays on what was chosen.
+    /** @type {HTMLElement | null} */ (document.querySelector(`.stages [data-stage="${stage}"]`))?.focus();
+    goTo(stage);
+  },
   /** To the place of a finding, on the map. @param {Event} event */
   visit(event) {
     const { x, y, tract } = /** @type {HTMLElement} */ (event.currentTarget).dataset;
