@@ -73,7 +73,7 @@ class Client:
         for told in self.ask("GET", "/api/worlds").json():
             if name in (told["id"], told["name"]):
                 return World(self, told["id"])
-        raise KeyError(name)
+        raise KeyError(f"there is no world called {name!r}, by name or id")
 
     def make(self, spec: WorldSpec) -> World:
         """A new world."""
@@ -177,10 +177,13 @@ class World:
         result = self.client.wait(begun["job"], hear)
         path = f"{self.path}/handover.zip" if delivery is None else result["file"]
         part = to.with_name(f"{to.name}.part")
-        with self.client.http.stream("GET", path) as answer, part.open("wb") as file:
-            for some in _done(answer).iter_bytes():
-                file.write(some)
-        return part.replace(to)
+        try:
+            with self.client.http.stream("GET", path) as answer, part.open("wb") as file:
+                for some in _done(answer).iter_bytes():
+                    file.write(some)
+            return part.replace(to)
+        finally:
+            part.unlink(missing_ok=True)
 
 
 def _row(collection: Collection[R], told: Mapping[str, Any]) -> R:

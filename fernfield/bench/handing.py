@@ -55,7 +55,8 @@ def _found(folder: Path) -> Row:
     """What the checks find in the demo world after a stroke, by what they know, beside all of it found from nothing."""
     studio = Studio(folder / "demo")
     world = studio.world(build_demo(studio))
-    watch, strokes = studio.watch(world), itertools.count()
+    checks = [check for room in studio.house.rooms for check in room.checks]
+    watch, strokes = studio.watches.of(world, checks), itertools.count()
 
     def after_a_stroke(watch: Watch) -> None:
         x = 300.0 + 20 * (next(strokes) % 20)
@@ -65,7 +66,7 @@ def _found(folder: Path) -> Row:
 
     result = row(
         "a stroke, and what the checks find in the demo world then", "the same, with all found from nothing", "0.05",
-        lambda: after_a_stroke(watch), lambda: after_a_stroke(Watch(watch.checks, threading.Event())), 5,
+        lambda: after_a_stroke(watch), lambda: after_a_stroke(Watch(checks, threading.Event())), 5,
     )  # fmt: skip
     studio.close()
     return result

@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime
 from itertools import islice
 
-from sqlalchemy import ColumnElement, Connection, Engine, bindparam, delete, select, update
+from sqlalchemy import ColumnElement, Connection, Engine, Table, bindparam, delete, select, update
 
 from fernfield.core.errors import NotFound, StorageError
 from fernfield.store import staged
@@ -427,7 +427,11 @@ class WorldStore:
         with self.reading() as c:
             return [EntryChange(r.collection, r.key, r.before, r.after) for r in c.execute(query)]
 
-    # Pictures
+    # What is kept of a world under keys
+
+    def _blob(self, table: Table, world_id: str, key: str) -> bytes | None:
+        with self.reading() as c:
+            return c.execute(select(table.c.blob).where(table.c.world_id == world_id, table.c.key == key)).scalar()
 
     def pictures(self, world_id: str) -> list[PictureRow]:
         columns = (pictures.c[name] for name in PictureRow.__slots__)
@@ -437,9 +441,7 @@ class WorldStore:
 
     def picture(self, world_id: str, key: str) -> bytes | None:
         """The pixels of a picture, as a tile is stored."""
-        query = select(pictures.c.blob).where(pictures.c.world_id == world_id, pictures.c.key == key)
-        with self.reading() as c:
-            return c.execute(query).scalar()
+        return self._blob(pictures, world_id, key)
 
     def put_picture(self, world_id: str, picture: PictureRow, blob: bytes) -> None:
         with self.engine.begin() as c:
@@ -455,9 +457,7 @@ class WorldStore:
 
     def tracks(self, world_id: str, key: str) -> bytes | None:
         """Where the bots of a run were."""
-        query = select(run_tracks.c.blob).where(run_tracks.c.world_id == world_id, run_tracks.c.key == key)
-        with self.reading() as c:
-            return c.execute(query).scalar()
+        return self._blob(run_tracks, world_id, key)
 
     def put_tracks(self, world_id: str, key: str, blob: bytes) -> None:
         with self.engine.begin() as c:
@@ -473,9 +473,7 @@ class WorldStore:
 
     def model(self, world_id: str, key: str) -> bytes | None:
         """The file of a model, as it was brought."""
-        query = select(models.c.blob).where(models.c.world_id == world_id, models.c.key == key)
-        with self.reading() as c:
-            return c.execute(query).scalar()
+        return self._blob(models, world_id, key)
 
     def put_model(self, world_id: str, model: ModelRow, blob: bytes) -> None:
         with self.engine.begin() as c:

@@ -8,12 +8,11 @@ import shutil
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
-from weakref import WeakKeyDictionary, WeakValueDictionary
+from weakref import WeakValueDictionary
 
 from fernfield.core.checks.finding import Finding
 from fernfield.core.errors import Conflict, FernError, NotFound
@@ -46,8 +45,8 @@ from fernfield.work.handover.findings import Found, gone_through
 from fernfield.work.handover.package import inside
 from fernfield.work.handover.room import HANDOVER
 from fernfield.work.house import HOUSE
-from fernfield.work.kernel.checking import Looked, Watch
-from fernfield.work.kernel.crew import crew_of, give_way
+from fernfield.work.kernel.checking import Check, Looked, Watches
+from fernfield.work.kernel.crew import crew_of
 from fernfield.work.kernel.events import Event, Revised
 from fernfield.work.kernel.jobs import Job, JobKind, Jobs
 from fernfield.work.kernel.posts.bits import joined
@@ -135,9 +134,7 @@ class Studio:
         self.waiting = Waiting(data / "incoming", read_apart)
         self.jobs = Jobs(crew_of(workers, cluster))
         self._open: WeakValueDictionary[str, OpenWorld] = WeakValueDictionary()
-        self._watches: WeakKeyDictionary[OpenWorld, Watch] = WeakKeyDictionary()
-        self._looking = ThreadPoolExecutor(max_workers=1, thread_name_prefix="checks", initializer=give_way)
-        self._over = threading.Event()
+        self.watches = Watches()
         self._newest: OrderedDict[str, OpenWorld] = OrderedDict()
         self._past: dict[tuple[str, int], OpenWorld] = {}
         self._lock = threading.Lock()
@@ -150,8 +147,7 @@ class Studio:
             world.rest()
 
     def close(self) -> None:
-        self._over.set()
-        self._looking.shutdown(cancel_futures=True)
+        self.watches.close()
         self.jobs.close()
         self.store.engine.dispose()
         self._guard.close()
@@ -556,22 +552,20 @@ class Studio:
     def findings(self, world_id: str) -> list[Found]:
         """The same with the stage of each, and what was accepted."""
         world = self.world(world_id)
-        return self._gone_through(world, self.watch(world).look(world))
+        return self._gone_through(world, self.watches.of(world, self._every_check).look(world))
 
     def findings_so_far(self, world_id: str) -> tuple[list[Found], Looked]:
         """What is known of them by now, without waiting for checks that take long: they look meanwhile."""
         world = self.world(world_id)
-        looked = self.watch(world).so_far(world, self._looking)
+        looked = self.watches.so_far(world, self._every_check)
         return self._gone_through(world, looked), looked
 
-    def watch(self, world: OpenWorld) -> Watch:
-        """The checks beside a world."""
-        checks = [check for room in self.house.rooms for check in room.checks]
-        with self._lock:
-            return self._watches.setdefault(world, Watch(checks, self._over))
+    @property
+    def _every_check(self) -> list[Check]:
+        return [check for room in self.house.rooms for check in room.checks]
 
     def _gone_through(self, world: OpenWorld, looked: Looked) -> list[Found]:
-        stages = {check.name: room.name for room in self.house.rooms for check in room.checks}
+        stages = {name: stage for stage, name in self.checks}
         found = [(stages[name], one) for name, some in looked.found.items() for one in some]
         package = self.store.package(world.id)
         if package is not None and package[0] < world.revision:

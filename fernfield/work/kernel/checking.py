@@ -5,12 +5,14 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from concurrent.futures import Executor, Future, wait
+from concurrent.futures import Executor, Future, ThreadPoolExecutor, wait
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, Generic, TypeVar
+from weakref import WeakKeyDictionary
 
 from fernfield.core.checks.finding import Finding
 from fernfield.core.grid import Window
+from fernfield.work.kernel.crew import give_way
 from fernfield.work.kernel.posts.layers import sort_of
 from fernfield.work.kernel.posts.tracts import JOINS, PLACES
 
@@ -218,3 +220,23 @@ class Watch:
             known = self._looked
             left = known.left or tuple(check.name for check in self.checks)
             return Looked(known.found, left, known.revision)
+
+
+class Watches:
+    """The checks beside the worlds of one application, and the thread on which they look for who does not wait."""
+
+    def __init__(self) -> None:
+        self._watches: WeakKeyDictionary[OpenWorld, Watch] = WeakKeyDictionary()
+        self._pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="checks", initializer=give_way)
+        self._over, self._lock = threading.Event(), threading.Lock()
+
+    def of(self, world: OpenWorld, checks: Sequence[Check]) -> Watch:
+        with self._lock:
+            return self._watches.setdefault(world, Watch(checks, self._over))
+
+    def so_far(self, world: OpenWorld, checks: Sequence[Check]) -> Looked:
+        return self.of(world, checks).so_far(world, self._pool)
+
+    def close(self) -> None:
+        self._over.set()
+        self._pool.shutdown(cancel_futures=True)

@@ -356,6 +356,12 @@ class RunTold(TypedDict):
 
 
 TOLD = TypeAdapter(RunTold)
+UNREADABLE = (
+    OSError, ValueError, TypeError, KeyError, EOFError, RuntimeError, MemoryError, OverflowError, zipfile.BadZipFile,
+    zlib.error,
+)  # fmt: skip
+"""What reading an archive of arrays raises that is damaged, packed in another way, or says that it is larger than all
+there is."""
 
 
 def sound_tracks(blob: bytes) -> None:
@@ -367,7 +373,8 @@ def sound_tracks(blob: bytes) -> None:
         with np.load(io.BytesIO(blob)) as kept:
             tracks, told = kept["tracks"], TOLD.validate_json(bytes(kept["told"]))
             heat = [kept[f"heat_{what}"] for what in get_args(What)]
-    except (OSError, ValueError, KeyError, zipfile.BadZipFile, zlib.error) as error:
+        json.dumps(told, allow_nan=False)
+    except UNREADABLE as error:
         raise FormatError(f"where the bots of a run were cannot be read: {error}", "file") from None
     numbers = all(one.ndim == 2 and one.dtype.kind in "fiu" for one in heat)
     if not numbers or tracks.dtype.kind != "f" or tracks.shape[:2] != (len(told["rounds"]), len(told["bots"])):
